@@ -1,0 +1,57 @@
+"""The cleared field: signed distance to the union of all discs swept so far.
+
+Below zero is cleared. Capsules are stamped with a minimum, so that the boundary is
+known to a small part of a cell. Values deeper than `-floor` are not kept: links and
+engagement only read the neighbourhood of zero. Every changed node is written to an
+undo log, so that a pass can be rolled back.
+"""
+
+import numpy as np
+from numba import njit
+
+
+@njit(cache=True, nogil=True)
+def stamp(field, x0, y0, cell, ax, ay, bx, by, radius, log_at, log_was, used):  # type: ignore[no-untyped-def]
+    """Sweep a disc of `radius` from (ax, ay) to (bx, by). Returns the log's new length.
+
+    When the log is full it starts anew: what was logged before can no longer be undone.
+    """
+    ny, nx = field.shape
+    floor = -4.0 * cell
+    reach = radius + 3.0 * cell
+    dx, dy = bx - ax, by - ay
+    length2 = dx * dx + dy * dy
+    i1 = max(0, int((min(ax, bx) - reach - x0) / cell))
+    i2 = min(nx - 1, int((max(ax, bx) + reach - x0) / cell) + 1)
+    j1 = max(0, int((min(ay, by) - reach - y0) / cell))
+    j2 = min(ny - 1, int((max(ay, by) + reach - y0) / cell) + 1)
+    if used + (i2 - i1 + 1) * (j2 - j1 + 1) > log_at.size:
+        used = 0
+    for j in range(j1, j2 + 1):
+        y = y0 + j * cell
+        for i in range(i1, i2 + 1):
+            was = field[j, i]
+            if was <= floor:
+                continue
+            x = x0 + i * cell
+            t = 0.0
+            if length2 > 0.0:
+                t = ((x - ax) * dx + (y - ay) * dy) / length2
+                t = min(1.0, max(0.0, t))
+            ex = ax + t * dx - x
+            ey = ay + t * dy - y
+            now = max(np.sqrt(ex * ex + ey * ey) - radius, floor)
+            if now < was:
+                log_at[used] = j * nx + i
+                log_was[used] = was
+                used += 1
+                field[j, i] = now
+    return used
+
+
+@njit(cache=True, nogil=True)
+def undo(field, log_at, log_was, used, back_to):  # type: ignore[no-untyped-def]
+    """Take back the entries of the log from its end down to length `back_to`."""
+    nx = field.shape[1]
+    for k in range(used - 1, back_to - 1, -1):
+        field[log_at[k] // nx, log_at[k] % nx] = log_was[k]

@@ -1,0 +1,1 @@
+"""Path: entry, constant-engagement clearing of a level, links. The heart of the app."""

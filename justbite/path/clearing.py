@@ -1,0 +1,230 @@
+"""Clearing one connected locus of cutter centres at one level: passes and the links between.
+
+Method (docs/methods/engine.md): trace a pass; flood from its end to the nearest standing
+material; walk that front back to its upstream end; link there; trace the next pass. Two
+sweeps with falling thresholds, the second for thin remainders.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from justbite.field.cleared import stamp
+from justbite.field.grid import Field, Grid
+from justbite.path import search, tracer
+from justbite.path.contact import material_side
+
+Points = NDArray[np.float64]
+LOG_LENGTH = 3_000_000
+LOG_LENGTH = 3_000_000
+
+
+@dataclass(slots=True)
+class Piece:
+    """A stretch of path in the plane: `points` (n, 2) in mm, `depth` (n,) radial depth, mm."""
+
+    kind: str
+    """"cut" or "link"."""
+    points: Points
+    depth: NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True)
+class Sweep:
+    """Thresholds of one sweep; lengths as shares of the radius unless said otherwise."""
+
+    fade: float
+    """Share of the target depth under which a pass fades out."""
+    contact: float
+    escape: float
+    turn_in: float
+    least: float
+    """A pass that removes less than this (in R squared) is taken back."""
+
+
+SWEEPS = (
+    Sweep(fade=0.15, contact=0.10, escape=0.25, turn_in=0.6, least=0.02),
+    Sweep(fade=0.05, contact=0.03, escape=0.10, turn_in=0.4, least=0.003),
+    Sweep(fade=0.02, contact=0.015, escape=0.05, turn_in=0.25, least=0.0004),
+)
+
+
+@dataclass
+class Clearing:
+    """State of the clearing of one locus: fields, nodes, and the pieces made so far."""
+
+    grid: Grid
+    cleared: Field
+    room: Field
+    radius: float
+    wall: float
+    target: float
+    pieces: list[Piece] = field(default_factory=list)
+    removed: float = 0.0
+    """Area taken by the passes, mm2."""
+
+    def __post_init__(self) -> None:
+        self._log_at = np.empty(LOG_LENGTH, dtype=np.int32)
+        self._log_was = np.empty(LOG_LENGTH, dtype=np.float32)
+        self._spacing = 0.25 * self.radius
+        self._xs, self._ys, self._kinds = search.place_nodes(
+            self.room, *self._frame, self._spacing, self.wall, 0.008 * self.radius
+        )
+        self.skin = 0.002 * self.radius
+        self.step = self.radius / 20.0
+
+    @property
+    def _frame(self) -> tuple[float, float, float]:
+        return self.grid.x0, self.grid.y0, self.grid.cell
+
+    def stamp_path(self, points: Points) -> None:
+        """Mark what the cutter swept along `points` as cleared (entries)."""
+        for a, b in zip(points[:-1], points[1:], strict=True):
+            stamp(
+                self.cleared, *self._frame, a[0], a[1], b[0], b[1], self.radius,
+                self._log_at, self._log_was, 0,
+            )  # fmt: skip
+        self._forget(points)
+
+    def _forget(self, points: Points) -> None:
+        search.forget_near(
+            self._kinds, self.grid.x0, self.grid.y0, self._spacing, points,
+            2.0 * self.radius + 2.0 * self._spacing, False,
+        )  # fmt: skip
+
+    def _settings(self, sweep: Sweep) -> tuple[float, ...]:
+        r = self.radius
+        return tracer.TraceSettings(
+            radius=r, wall=self.wall, step=self.step, target=self.target,
+            fade=sweep.fade * self.target, fade_length=0.6 * r, turn_away=0.12 * r,
+            turn_in=sweep.turn_in * r, escape=sweep.escape * r, skin=self.skin, lag_steps=5,
+            ease=0.3 * r,
+        ).packed()  # fmt: skip
+
+    def _trace(self, x: float, y: float, heading: float, side: int, sweep: Sweep, target: float,
+               stamping: bool, steps: int):  # type: ignore[no-untyped-def]  # fmt: skip
+        """Trace, turning the first heading a little at a time where it is blocked."""
+        settings = self._settings(sweep)
+        for aside in (0.0, 0.5, -0.5, 1.0, -1.0, 1.5, -1.5):
+            result = tracer.trace(
+                self.cleared, self.room, *self._frame, x, y, heading + side * aside, side, settings,
+                target, stamping, steps, self._log_at, self._log_was, 0,
+            )  # fmt: skip
+            if len(result[0]) > 1:
+                break
+        return result
+
+    def run(self, x: float, y: float, heading: float | None, tick: Callable[[float], None]) -> None:
+        """Clear all that can be reached from (x, y); with a heading the first pass starts there."""
+        for number, sweep in enumerate(SWEEPS):
+            self._kinds[self._kinds != search.BLOCKED] = search.UNKNOWN
+            if number == 0 and heading is not None:
+                end = self._pass_from(x, y, heading, sweep, tick)
+                if end is not None:
+                    x, y = end
+            while True:
+                end = self._next_pass(x, y, sweep, tick)
+                if end is None:
+                    break
+                x, y = end
+
+    def _pass_from(
+        self, x: float, y: float, heading: float, sweep: Sweep, tick: Callable[[float], None]
+    ) -> tuple[float, float] | None:
+        """Cut from (x, y) until the pass ends; None when it removed almost nothing."""
+        first = True
+        while True:
+            path, depth, ended, heading, used = self._trace(
+                x, y, heading, 1, sweep, self.target, True, 4000
+            )
+            area = float(depth[1:].sum() * self.step)
+            if first and used >= 0 and area < sweep.least * self.radius**2:
+                tracer.roll_back(self.cleared, self._log_at, self._log_was, used, 0)
+                return None
+            first = False
+            if len(path) > 1:
+                self.pieces.append(Piece("cut", path, depth))
+                self._forget(path)
+                self.removed += area
+                x, y = path[-1]
+            tick(self.removed)
+            if ended != tracer.RAN_OUT:
+                return x, y
+
+    def _next_pass(
+        self, x: float, y: float, sweep: Sweep, tick: Callable[[float], None]
+    ) -> tuple[float, float] | None:
+        """Find the next front from (x, y), link to its upstream end and cut. None: all done."""
+        r = self.radius
+        while True:
+            flood = self._flood(x, y, sweep, -1, -1)
+            distance, parent, candidates = flood
+            if len(candidates) == 0:
+                return None
+            starts = []
+            for candidate in candidates:
+                start = self._upstream(candidate, sweep)
+                j, i, way = self._reach(distance, start[0], start[1])
+                starts.append((way, start, candidate, j, i))
+            starts.sort(key=lambda s: s[0])
+            for way, start, candidate, j, i in starts:
+                if not np.isfinite(way):
+                    distance, parent, _ = self._flood(x, y, sweep, *self._node(start[0], start[1]))
+                    j, i, way = self._reach(distance, start[0], start[1])
+                if np.isfinite(way):
+                    link = self._link(x, y, start, parent, j, i)
+                    mark = len(self.pieces)
+                    end = self._pass_from(start[0], start[1], start[2], sweep, tick)
+                    if end is not None:
+                        self.pieces.insert(mark, Piece("link", link, np.zeros(len(link))))
+                        return end
+                at = int(candidate[5])
+                self._kinds[at // self._kinds.shape[1], at % self._kinds.shape[1]] = search.REFUSED
+
+    def _node(self, x: float, y: float) -> tuple[int, int]:
+        return (
+            round((y - self.grid.y0) / self._spacing),
+            round((x - self.grid.x0) / self._spacing),
+        )
+
+    def _flood(self, x: float, y: float, sweep: Sweep, goal_j: int, goal_i: int):  # type: ignore[no-untyped-def]
+        r = self.radius
+        return search.flood(
+            self.cleared, self.room, *self._frame, self._xs, self._ys, self._kinds, self._spacing,
+            x, y, r, self.wall, min(0.012, 0.7 * sweep.contact) * r, sweep.contact * r, 2.0 * r, 4,
+            6.0 * r, goal_j, goal_i,
+        )  # fmt: skip
+
+    def _reach(self, distance, x: float, y: float):  # type: ignore[no-untyped-def]
+        return search.nearest_reached(
+            self.cleared, self.room, *self._frame, self._xs, self._ys, distance, self._spacing,
+            x, y, self.radius, self.wall, 0.5 * self.target, self.skin,
+        )  # fmt: skip
+
+    def _upstream(self, candidate: Points, sweep: Sweep) -> tuple[float, float, float]:
+        """The upstream end of the front at a candidate: x, y and the heading to start with."""
+        cx, cy, fx, fy = (float(v) for v in candidate[:4])
+        mx, my = material_side(self.cleared, *self._frame, cx, cy, self.radius, self.skin)
+        forward = float(np.arctan2(mx, -my))
+        path, _depth, ended, heading, _ = self._trace(
+            fx, fy, forward + np.pi, -1, sweep, 2.0 * sweep.fade * self.target, False, 6000
+        )
+        if len(path) < 2 or ended == tracer.CLOSED:
+            return fx, fy, forward
+        return float(path[-1, 0]), float(path[-1, 1]), float(heading + np.pi)
+
+    def _link(self, x: float, y: float, start: tuple[float, float, float], parent, j: int, i: int) -> Points:  # type: ignore[no-untyped-def]
+        """The way from (x, y) through the flood's nodes to `start`, pulled straight."""
+        points = [(start[0], start[1])]
+        columns = parent.shape[1]
+        at = j * columns + i
+        while at >= 0:
+            points.append((self._xs[at // columns, at % columns], self._ys[at // columns, at % columns]))
+            at = int(parent[at // columns, at % columns])
+        points.append((x, y))
+        return search.pull_straight(
+            self.cleared, self.room, *self._frame, np.array(points[::-1]), self.radius, self.wall,
+            0.1 * self.target, self.skin,
+        )  # fmt: skip

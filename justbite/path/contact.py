@@ -1,0 +1,75 @@
+"""How much of the cutter's circle stands in material, read from the cleared field.
+
+For a heading u the effective radial depth is e = R * integral of cos(alpha) over the
+engaged part of the leading half (alpha measured from the heading): the area removed
+per unit of travel. For a plain side cut it equals R * (1 - cos(phi)).
+"""
+
+import numpy as np
+from numba import njit
+
+from justbite.field.grid import read
+
+HALF_SAMPLES = 48
+"""Intervals over the leading half of the cutter's circle."""
+
+_ANGLES = np.linspace(-np.pi / 2, np.pi / 2, HALF_SAMPLES + 1)
+HALF_COS = np.cos(_ANGLES)
+HALF_SIN = np.sin(_ANGLES)
+
+_ROUND = np.linspace(0.0, 2 * np.pi, 64, endpoint=False)
+ROUND_COS = np.cos(_ROUND)
+ROUND_SIN = np.sin(_ROUND)
+
+
+@njit(cache=True, nogil=True)
+def radial_depth(field, x0, y0, cell, x, y, c, s, radius, skin):  # type: ignore[no-untyped-def]
+    """Effective radial depth (mm) at (x, y) moving along (c, s).
+
+    `skin` is the thickness of material (mm) too thin to count: the field's accuracy.
+    """
+    total = 0.0
+    before = 0.0
+    for k in range(HALF_SAMPLES + 1):
+        px = x + radius * (c * HALF_COS[k] - s * HALF_SIN[k])
+        py = y + radius * (s * HALF_COS[k] + c * HALF_SIN[k])
+        now = read(field, x0, y0, cell, px, py) - skin
+        if k > 0:
+            if now > 0.0:
+                if before > 0.0:
+                    total += HALF_SIN[k] - HALF_SIN[k - 1]
+                else:
+                    t = before / (before - now)
+                    total += (1.0 - t) * (HALF_SIN[k] - HALF_SIN[k - 1])
+            elif before > 0.0:
+                t = before / (before - now)
+                total += t * (HALF_SIN[k] - HALF_SIN[k - 1])
+        before = now
+    return radius * total
+
+
+@njit(cache=True, nogil=True)
+def deepest(field, x0, y0, cell, x, y, radius):  # type: ignore[no-untyped-def]
+    """Thickest material (mm) under the cutter's circle; below zero where it is clear."""
+    most = -1e9
+    for k in range(ROUND_COS.size):
+        now = read(field, x0, y0, cell, x + radius * ROUND_COS[k], y + radius * ROUND_SIN[k])
+        if now > most:
+            most = now
+    return most
+
+
+@njit(cache=True, nogil=True)
+def material_side(field, x0, y0, cell, x, y, radius, skin):  # type: ignore[no-untyped-def]
+    """Unit vector from (x, y) towards the middle of the engaged arc; (0, 0) where none."""
+    sx = 0.0
+    sy = 0.0
+    for k in range(ROUND_COS.size):
+        now = read(field, x0, y0, cell, x + radius * ROUND_COS[k], y + radius * ROUND_SIN[k])
+        if now > skin:
+            sx += ROUND_COS[k] * (now - skin)
+            sy += ROUND_SIN[k] * (now - skin)
+    length = np.sqrt(sx * sx + sy * sy)
+    if length < 1e-12:
+        return 0.0, 0.0
+    return sx / length, sy / length

@@ -1,0 +1,245 @@
+"""Tracing one pass: follow a front of material so that the radial depth keeps its target.
+
+The material lies on the right of travel (side = +1, climb milling with a clockwise
+spindle) or on the left (side = -1, used to walk a front back to its upstream end).
+Turning "away" means away from the material: left for side = +1.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit
+
+from justbite.field.cleared import stamp, undo
+from justbite.field.grid import read
+from justbite.path.contact import radial_depth
+
+HUGE = 1e9
+RAN_OUT, FADED, STUCK, CLOSED = 0, 1, 2, 3
+"""How a pass ended: step limit, engagement faded, no way on, came round to its start."""
+
+
+@dataclass(frozen=True, slots=True)
+class TraceSettings:
+    """Lengths in mm. See `trace` for their part in it."""
+
+    radius: float
+    wall: float
+    """Least distance of the cutter's centre from what must not be touched."""
+    step: float
+    target: float
+    fade: float
+    """A pass ends when its radial depth stays under this for `fade_length`."""
+    fade_length: float
+    turn_away: float
+    """Least radius of curves away from the material."""
+    turn_in: float
+    """Least radius of curves towards the material."""
+    escape: float
+    """Radius of the curve by which the cutter can always still leave a wall."""
+    skin: float
+    lag_steps: int
+    ease: float
+    """Gap under which an approach to a wall must be tangential."""
+
+    def packed(self) -> tuple[float, ...]:
+        """The settings as the plain tuple that the kernels take."""
+        return (
+            self.radius, self.wall, self.step, self.target, self.fade, self.fade_length,
+            self.turn_away, self.turn_in, self.escape, self.skin, float(self.lag_steps), self.ease,
+        )  # fmt: skip
+
+
+@njit(cache=True, nogil=True)
+def free_at(room, x0, y0, cell, x, y, wall):  # type: ignore[no-untyped-def]
+    """Whether the cutter's centre may stand at (x, y)."""
+    return read(room, x0, y0, cell, x, y) >= wall
+
+
+@njit(cache=True, nogil=True)
+def _arc_free(room, x0, y0, cell, x, y, c, s, turn, radius, wall):  # type: ignore[no-untyped-def]
+    """Whether a quarter turn (turn = +1 left, -1 right) of `radius` stays inside `wall`."""
+    for k in range(1, 4):
+        a = k * np.pi / 6.0
+        along = radius * np.sin(a)
+        across = radius * (1.0 - np.cos(a)) * turn
+        px = x + along * c - across * s
+        py = y + along * s + across * c
+        if read(room, x0, y0, cell, px, py) < wall:
+            return False
+    return True
+
+
+@njit(cache=True, nogil=True)
+def can_stand(room, x0, y0, cell, x, y, c, s, side, escape, turn_in, wall):  # type: ignore[no-untyped-def]
+    """Whether the centre may be at (x, y) with heading (c, s) and still leave the walls."""
+    if read(room, x0, y0, cell, x, y) < wall:
+        return False
+    slack = wall - 0.02 * escape
+    if _arc_free(room, x0, y0, cell, x, y, c, s, side, escape, slack):
+        return True
+    return _arc_free(room, x0, y0, cell, x, y, c, s, -side, turn_in, slack)
+
+
+@njit(cache=True, nogil=True)
+def _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, turn, settings):  # type: ignore[no-untyped-def]
+    """Radial depth after one step with `turn` (radians away); huge where it cannot stand."""
+    radius, wall, step = settings[0], settings[1], settings[2]
+    turn_in, escape, skin = settings[7], settings[8], settings[9]
+    mid = heading + 0.5 * side * turn
+    qx = px + step * np.cos(mid)
+    qy = py + step * np.sin(mid)
+    c = np.cos(heading + side * turn)
+    s = np.sin(heading + side * turn)
+    if not can_stand(room, x0, y0, cell, qx, qy, c, s, side, escape, turn_in, wall):
+        return HUGE
+    return radial_depth(cleared, x0, y0, cell, qx, qy, c, s, radius, skin)
+
+
+@njit(cache=True, nogil=True)
+def _best_turn(cleared, room, x0, y0, cell, px, py, heading, side, last, settings, target):  # type: ignore[no-untyped-def]
+    """The turn nearest to the material that keeps the depth under `target`, and that depth.
+
+    Searched from the last turn in growing strides to the first crossing, then halved.
+    Returns (0, HUGE) when no turn will do.
+    """
+    low = -settings[2] / settings[7]
+    high = settings[2] / settings[6]
+    at = min(max(last, low), high)
+    depth = _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, at, settings)
+    stride = 0.03
+    bad = at
+    best = at
+    best_depth = depth
+    if depth <= target:
+        while best > low:
+            bad = max(low, best - stride)
+            stride *= 1.6
+            depth = _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, bad, settings)
+            if depth > target:
+                break
+            best = bad
+            best_depth = depth
+    else:
+        best_depth = HUGE
+        while bad < high:
+            best = min(high, bad + stride)
+            stride *= 1.6
+            depth = _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, best, settings)
+            if depth <= target:
+                best_depth = depth
+                break
+            bad = best
+        if best_depth > target:
+            return 0.0, HUGE
+    if best != bad:
+        for _ in range(6):
+            half = 0.5 * (best + bad)
+            depth = _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, half, settings)
+            if depth <= target:
+                best = half
+                best_depth = depth
+            else:
+                bad = half
+    return best, best_depth
+
+
+@njit(cache=True, nogil=True)
+def trace(cleared, room, x0, y0, cell, px, py, heading, side, settings, target, stamping, max_steps,
+          log_at, log_was, used):  # type: ignore[no-untyped-def]  # fmt: skip
+    """Trace one pass from (px, py). Returns (path (n, 2), depths (n,), how it ended, heading, used).
+
+    `used` is the undo log's length; it is -1 when the log started anew during the pass.
+    """
+    radius, step = settings[0], settings[2]
+    fade, skin, lag_steps = settings[4], settings[9], int(settings[10])
+    fade_steps = int(settings[5] / step)
+    path = np.empty((max_steps + 1, 2))
+    depth = np.empty(max_steps + 1)
+    mark = np.empty(max_steps + 1, dtype=np.int64)
+    path[0, 0] = px
+    path[0, 1] = py
+    depth[0] = radial_depth(
+        cleared, x0, y0, cell, px, py, np.cos(heading), np.sin(heading), radius, skin
+    )
+    n = 1
+    stamped = 0
+    turn = 0.0
+    faint = 0
+    ended = RAN_OUT
+    restarted = False
+    oldest = 0
+    gone_away = False
+    anchor = 0
+    engaged = False
+    while n <= max_steps:
+        turn, e = _best_turn(
+            cleared, room, x0, y0, cell, px, py, heading, side, turn, settings, target
+        )
+        if e >= HUGE:
+            ended = STUCK
+            break
+        px += step * np.cos(heading + 0.5 * side * turn)
+        py += step * np.sin(heading + 0.5 * side * turn)
+        heading += side * turn
+        path[n, 0] = px
+        path[n, 1] = py
+        depth[n] = e
+        n += 1
+        if stamping:
+            while stamped < n - 1 - lag_steps:
+                was = used
+                mark[stamped] = used
+                used = stamp(
+                    cleared, x0, y0, cell, path[stamped, 0], path[stamped, 1],
+                    path[stamped + 1, 0], path[stamped + 1, 1], radius, log_at, log_was, used,
+                )  # fmt: skip
+                if used < was:
+                    restarted = True
+                    oldest = stamped
+                stamped += 1
+        else:
+            # Once on the front, the walk remembers where it is, to see that it comes round.
+            if anchor == 0 and e >= 0.8 * target:
+                anchor = n - 1
+            if anchor > 0:
+                near = (px - path[anchor, 0]) ** 2 + (py - path[anchor, 1]) ** 2
+                if near > radius * radius:
+                    gone_away = True
+                elif gone_away and near < 9.0 * step * step:
+                    ended = CLOSED
+                    break
+        if e >= fade:
+            engaged = True
+            faint = 0
+        else:
+            faint += 1
+        if faint >= fade_steps and (engaged or faint >= 3 * fade_steps):
+            ended = FADED
+            break
+    if ended == FADED:
+        n = max(1, n - faint, oldest + 1)
+        if stamped > n - 1:
+            undo(cleared, log_at, log_was, used, mark[n - 1])
+            used = mark[n - 1]
+            stamped = n - 1
+        if n >= 2:
+            heading = np.arctan2(path[n - 1, 1] - path[n - 2, 1], path[n - 1, 0] - path[n - 2, 0])
+    if stamping:
+        while stamped < n - 1:
+            was = used
+            used = stamp(
+                cleared, x0, y0, cell, path[stamped, 0], path[stamped, 1],
+                path[stamped + 1, 0], path[stamped + 1, 1], radius, log_at, log_was, used,
+            )  # fmt: skip
+            restarted = restarted or used < was
+            stamped += 1
+        if restarted:
+            used = -1
+    return path[:n].copy(), depth[:n].copy(), ended, heading, used
+
+
+@njit(cache=True, nogil=True)
+def roll_back(cleared, log_at, log_was, used, back_to):  # type: ignore[no-untyped-def]
+    """Undo the stamps of a pass: the log's entries from `back_to` on."""
+    undo(cleared, log_at, log_was, used, back_to)
