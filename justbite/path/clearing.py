@@ -15,6 +15,7 @@ from justbite.field.cleared import stamp
 from justbite.field.grid import Field, Grid
 from justbite.path import search, tracer
 from justbite.path.contact import material_side
+from justbite.path.links import smooth_link
 
 Points = NDArray[np.float64]
 LOG_LENGTH = 3_000_000
@@ -174,7 +175,7 @@ class Clearing:
                     distance, parent, _ = self._flood(x, y, sweep, *self._node(start[0], start[1]))
                     j, i, way = self._reach(distance, start[0], start[1])
                 if np.isfinite(way):
-                    link = self._link(x, y, start, parent, j, i)
+                    link = self._rounded(self._link(x, y, start, parent, j, i), start[2])
                     mark = len(self.pieces)
                     end = self._pass_from(start[0], start[1], start[2], sweep, tick)
                     if end is not None:
@@ -182,6 +183,18 @@ class Clearing:
                         return end
                 at = int(candidate[5])
                 self._kinds[at // self._kinds.shape[1], at % self._kinds.shape[1]] = search.REFUSED
+
+    def _rounded(self, link: Points, heading: float) -> Points:
+        """The link leaving along the last cut and arriving along `heading`, where that is clear."""
+        last = self.pieces[-1].points[-2:] if self.pieces else link[:2]
+        out = last[-1] - last[0]
+        size = float(np.hypot(*out))
+        if size < 1e-9 or len(link) < 2:
+            return link
+        return smooth_link(
+            link, out / size, np.array([np.cos(heading), np.sin(heading)]), self.cleared, self.room,
+            self.grid, self.radius, self.wall - 0.3 * self.skin, 0.1 * self.target, self.skin,
+        )  # fmt: skip
 
     def _node(self, x: float, y: float) -> tuple[int, int]:
         return (

@@ -1,0 +1,1 @@
+"""Bite: engagement, chip, force, ceilings and the solver that chooses among them."""

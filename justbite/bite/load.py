@@ -1,0 +1,73 @@
+"""Force, power, torque and bending of a cut.
+
+Kienzle: kc = kc1.1 * h_m^(-mc). Power Pc = ae ap vf kc / (60e6) kW. The peak force sums the
+teeth along the helix over a turn. Bending: Euler-Bernoulli cantilever in two parts, the
+fluted one at 0.8 D. Sources: docs/methods/bite.md.
+"""
+
+import math
+
+import numpy as np
+
+from justbite.model.job import Machine, Material, Tool
+
+RADIAL_SHARE = 0.4
+"""Radial over tangential force of a helical end mill (common practice, no source)."""
+CORE = 0.8
+"""Diameter of the fluted part in bending, share of D (common practice)."""
+YOUNG = {"carbide": 600_000.0, "hss": 210_000.0}
+"""N/mm2; tables-book values, from memory."""
+STRESS = {"carbide": 1200.0, "hss": 700.0}
+"""Permissible bending stress, N/mm2: a third of the usual transverse rupture strength."""
+
+
+def specific_force(material: Material, mean_chip: float) -> float:
+    """kc in N/mm2 at a mean chip thickness in mm."""
+    return material.kc11 * mean_chip ** (-material.mc)
+
+
+def cutting_power(ae: float, ap: float, feed: float, kc: float) -> float:
+    """Power at the cutter in kW."""
+    return ae * ap * feed * kc / 60e6
+
+
+def torque_limit(machine: Machine, speed: float) -> float:
+    """Torque at the spindle in Nm: constant below the base speed, constant power above."""
+    return min(machine.torque_nm, machine.power_kw * machine.efficiency * 9549.3 / speed)
+
+
+def peak_over_mean(tool: Tool, ap: float, angle: float) -> float:
+    """Largest over mean tangential force in a turn: teeth summed along the helix.
+
+    Climb cut: a tooth enters at pi - phi and leaves at pi; h is proportional to sin(theta).
+    """
+    turn = np.linspace(0.0, 2.0 * np.pi / tool.flutes, 24, endpoint=False)
+    height = (np.arange(16) + 0.5) / 16 * ap
+    lag = 2.0 * height * math.tan(math.radians(tool.helix_angle)) / tool.diameter
+    tooth = np.arange(tool.flutes) * 2.0 * np.pi / tool.flutes
+    theta = np.mod(turn[:, None, None] + tooth[None, :, None] - lag[None, None, :], 2.0 * np.pi)
+    cutting = (theta >= np.pi - angle) & (theta <= np.pi)
+    force = np.where(cutting, np.sin(theta), 0.0).sum(axis=(1, 2))
+    mean = float(force.mean())
+    return float(force.max()) / mean if mean > 0 else float(2.0 * np.pi / (tool.flutes * angle))
+
+
+def bending(tool: Tool, ap: float, force: float) -> tuple[float, float]:
+    """(deflection at the tip in mm, stress at the holder in N/mm2) of a force at mid-depth."""
+    length, arm = tool.stickout, tool.stickout - ap / 2
+    shank = max(0.0, tool.stickout - tool.flute_length)
+    young = YOUNG[tool.substrate]
+    inertia = math.pi * tool.diameter**4 / 64.0
+
+    def part(a: float, b: float, i: float) -> float:
+        # Integral of M(x) (L - x) / (E I) with M = F (arm - x), x from the holder.
+        def primitive(x: float) -> float:
+            return arm * length * x - (arm + length) * x * x / 2 + x**3 / 3
+
+        return (primitive(b) - primitive(a)) / (young * i)
+
+    joint = min(shank, arm)
+    deflection = force * (part(0.0, joint, inertia) + part(joint, arm, inertia * CORE**4))
+    at_holder = 32.0 * force * arm / (math.pi * tool.diameter**3)
+    at_flutes = 32.0 * force * max(0.0, arm - shank) / (math.pi * (CORE * tool.diameter) ** 3)
+    return deflection, max(at_holder, at_flutes)

@@ -1,0 +1,201 @@
+"""Choosing the bite: the best removal rate inside every ceiling, pins respected.
+
+For each radial depth and number of equal step-downs the feed is raised to the wanted chip
+and brought back until no load ceiling is broken; the pair with the best removal rate wins.
+What a pin breaks stays broken and is said: `Ceiling.share` above 1.
+"""
+
+import math
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from justbite.bite import engagement, load
+from justbite.model.bite import Bite, Ceiling
+from justbite.model.job import Machine, Material, Operation, Tool
+
+LEAST_CHIP = 0.004
+"""mm: thinner chips rub on the edge radius of a coated carbide cutter (common practice)."""
+MOST_AXIAL = 3.0
+"""Deepest step-down in diameters (common practice: 2 to 3 D for constant engagement)."""
+LEAST_BITE, PINNED_MOST = 0.03, 1.0
+HSS_SPEED = 0.3
+"""Cutting speed of high-speed steel as a share of carbide's (common practice)."""
+BEND_SHARE = 0.008
+"""Permissible bending of a rougher, share of D, 0.1 mm at most (common practice)."""
+SLACK = 1e-6
+
+
+@dataclass(frozen=True, slots=True)
+class Case:
+    """What the solver works on: who cuts what with what, how deep, with which pins."""
+
+    tool: Tool
+    material: Material
+    machine: Machine
+    depth: float
+    """Depth to clear in all, mm."""
+    ae: float | None = None
+    ap: float | None = None
+    speed: float | None = None
+    feed: float | None = None
+    reserve: float = 0.0
+
+    @property
+    def pinned(self) -> tuple[str, ...]:
+        return tuple(k for k in ("ae", "ap", "speed", "feed") if getattr(self, k) is not None)
+
+
+def case_of(operation: Operation, tool: Tool, material: Material, machine: Machine, depth: float) -> Case:
+    """The case of an operation whose deepest area is `depth` deep."""
+    wish = operation.bite
+    return Case(
+        tool=tool,
+        material=material,
+        machine=machine,
+        depth=depth,
+        ae=engagement.wished_depth(wish, tool.diameter) if wish else None,
+        ap=operation.step_down,
+        speed=operation.speed,
+        feed=operation.feed,
+        reserve=operation.reserve,
+    )
+
+
+def solve(case: Case) -> Bite:
+    """The bite for a case; see the module's first lines."""
+    bite = _best(case)
+    free = replace(case, ae=None, ap=None, speed=None, feed=None)
+    best = _best(free) if case.pinned else bite
+    # A pin may break a ceiling and so beat the best that the ceilings allow.
+    most = max(best.removal_rate, bite.removal_rate if _sound(bite) else 0.0)
+    return replace(bite, best_removal_rate=most)
+
+
+def _sound(bite: Bite) -> bool:
+    return all(c.share <= 1.0 + SLACK for c in bite.ceilings)
+
+
+def _best(case: Case) -> Bite:
+    tool = case.tool
+    shares = np.linspace(LEAST_BITE, case.material.most_bite_share, 28)
+    radial = [case.ae] if case.ae is not None else [float(s) * tool.diameter for s in shares]
+    if case.ap is not None:
+        counts = [max(1, math.ceil(case.depth / case.ap - 1e-9))]
+    else:
+        deepest = min(tool.flute_length, MOST_AXIAL * tool.diameter)
+        first = max(1, math.ceil(case.depth / deepest - 1e-9))
+        counts = list(range(first, first + 6))
+    trials = [_conditions(case, ae, case.depth / n, n) for ae in radial for n in counts]
+    sound = [b for b in trials if _sound(b)]
+    if sound:
+        return max(sound, key=lambda b: b.removal_rate)
+    return min(trials, key=lambda b: (max(c.share for c in b.ceilings), -b.removal_rate))
+
+
+def _speed(case: Case) -> float:
+    if case.speed is not None:
+        return case.speed
+    wanted = case.material.cutting_speed * (HSS_SPEED if case.tool.substrate == "hss" else 1.0)
+    speed = wanted * 1000.0 / (math.pi * case.tool.diameter)
+    return min(max(speed, case.machine.min_rpm), case.machine.max_rpm)
+
+
+def _conditions(case: Case, ae: float, ap: float, steps: int) -> Bite:
+    """Speed and feed for one ae and ap, as fast as the ceilings allow."""
+    tool, machine = case.tool, case.machine
+    phi = engagement.angle_of(ae, tool.diameter)
+    ripple = load.peak_over_mean(tool, ap, phi)
+    speed = _speed(case)
+    if case.feed is not None:
+        return _bite(case, ae, ap, steps, phi, ripple, speed, case.feed)
+    hold = 1.0 - case.reserve
+    fz = engagement.feed_per_tooth(case.material.chip_share * tool.diameter, phi)
+    borne = case.material.most_chip_share * tool.diameter * hold
+    fz = min(fz, borne / max(engagement.most_chip(1.0, phi), 1e-9))
+    feed = fz * tool.flutes * speed
+    if feed > machine.max_feed:
+        # The feed axis is the ceiling: turn slower rather than let the chip get thin.
+        feed = machine.max_feed
+        if case.speed is None:
+            speed = max(machine.min_rpm, feed / (fz * tool.flutes))
+    bite = _bite(case, ae, ap, steps, phi, ripple, speed, feed)
+    if _loads_hold(bite):
+        return bite
+    # Power, torque and force follow feed^(1 - mc) (Kienzle), the chip follows the feed.
+    worst = max(c.share for c in bite.ceilings if c.name in LOADS)
+    thick = next(c.share for c in bite.ceilings if c.name == "chip, thickest")
+    factor = min(worst ** (-1.0 / (1.0 - case.material.mc)), 1.0 / max(thick, 1.0))
+    return _bite(case, ae, ap, steps, phi, ripple, speed, feed * factor)
+
+
+LOADS = ("power", "torque", "cutter bending", "bending stress")
+"""The ceilings that a lower feed relieves by Kienzle's law."""
+
+
+def _loads_hold(bite: Bite) -> bool:
+    return all(c.share <= 1.0 + SLACK for c in bite.ceilings if c.name in LOADS)
+
+
+def _bite(case: Case, ae: float, ap: float, steps: int, phi: float, ripple: float, speed: float,
+          feed: float) -> Bite:  # fmt: skip
+    """All figures and ceilings of one set of conditions."""
+    tool, machine, material = case.tool, case.machine, case.material
+    fz = feed / (tool.flutes * speed)
+    mean = engagement.mean_chip(fz, phi)
+    thickest = engagement.most_chip(fz, phi)
+    kc = load.specific_force(material, mean)
+    net = load.cutting_power(ae, ap, feed, kc)
+    torque = net * 9549.3 / speed
+    vc = math.pi * tool.diameter * speed / 1000.0
+    force = net * 60000.0 / vc * ripple * math.hypot(1.0, load.RADIAL_SHARE)
+    deflection, stress = load.bending(tool, ap, force)
+    hold = 1.0 - case.reserve
+    most_bend = min(0.1, BEND_SHARE * tool.diameter)
+    wanted_vc = material.cutting_speed * (HSS_SPEED if tool.substrate == "hss" else 1.0)
+    rows = [
+        ("spindle speed", speed, machine.max_rpm, "rpm", 1.0),
+        ("cutting speed", vc, wanted_vc, "m/min", 1.0),
+        ("feed rate", feed, machine.max_feed, "mm/min", 1.0),
+        ("chip, thickest", thickest, material.most_chip_share * tool.diameter, "mm", hold),
+        ("chip, least", LEAST_CHIP, max(thickest, 1e-9), "mm", 1.0),
+        ("power", net / machine.efficiency, machine.power_kw, "kW", hold),
+        ("torque", torque, load.torque_limit(machine, speed), "Nm", hold),
+        ("cutter bending", deflection, most_bend, "mm", hold),
+        ("bending stress", stress, load.STRESS[tool.substrate], "N/mm2", hold),
+        ("flute length", ap, tool.flute_length, "mm", 1.0),
+        ("step-down", ap, MOST_AXIAL * tool.diameter, "mm", 1.0),
+        ("engagement", ae, (PINNED_MOST if "ae" in case.pinned else material.most_bite_share) * tool.diameter, "mm", 1.0),
+    ]  # fmt: skip
+    ceilings = tuple(
+        Ceiling(n, v, c, u, v / (c * h), v / (c * h) > 0.995, RELIEF[n]) for n, v, c, u, h in rows
+    )
+    return Bite(
+        ae=ae, ap=ap, steps=steps, angle=math.degrees(phi), speed=speed, cutting_speed=vc,
+        feed=feed, feed_per_tooth=fz, chip_mean=mean, chip_most=thickest,
+        removal_rate=ae * ap * feed / 1000.0, power=net / machine.efficiency, torque=torque,
+        deflection=deflection, entry_feed=_entry_feed(fz, phi, feed), pinned=case.pinned,
+        axial_contact=ap * tool.flutes * math.tan(math.radians(tool.helix_angle)) / (math.pi * tool.diameter),
+        ceilings=ceilings, best_removal_rate=0.0,
+    )  # fmt: skip
+
+
+def _entry_feed(fz: float, phi: float, feed: float) -> float:
+    """Feed of a full-width entry: no thicker chip than in the cut, and 30 % in hand."""
+    return 0.7 * feed * min(1.0, engagement.most_chip(fz, phi) / fz)
+
+
+RELIEF = {
+    "spindle speed": "A faster spindle or a larger cutter would give more.",
+    "cutting speed": "The material sets it; a coating for higher speed would give more.",
+    "feed rate": "A machine with faster axes or a cutter with fewer flutes would give more.",
+    "chip, thickest": "A cutter with more flutes would give more.",
+    "chip, least": "Feed faster, or take fewer flutes: thinner chips rub.",
+    "power": "A smaller bite, or a machine with more power, would relieve it.",
+    "torque": "A smaller cutter or a smaller bite would relieve it.",
+    "cutter bending": "A shorter stick-out, a thicker cutter or more step-downs would relieve it.",
+    "bending stress": "A shorter stick-out, a thicker cutter or more step-downs would relieve it.",
+    "flute length": "A cutter with longer flutes would reach deeper in one step.",
+    "step-down": "A larger cutter may go deeper in one step.",
+    "engagement": "The material bears no larger bite without heating the edge.",
+}

@@ -1,0 +1,53 @@
+"""The command line: `justbite plan JOB --out DIR` and `justbite schema`."""
+
+import argparse
+import json
+import sys
+from pathlib import Path
+
+from justbite.errors import InputError, JustBiteError
+from justbite.model.job import Job, load_job
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Exit code 0, or 2 with one sentence per fault on standard error and nothing written."""
+    parser = argparse.ArgumentParser(prog="justbite", description="Constant-bite roughing.")
+    commands = parser.add_subparsers(dest="command", required=True)
+    planning = commands.add_parser("plan", help="plan a job file: NC program and report")
+    planning.add_argument("job", type=Path)
+    planning.add_argument("--out", type=Path, required=True)
+    commands.add_parser("schema", help="print the JSON Schema of the job file")
+    chosen = parser.parse_args(arguments)
+    if chosen.command == "schema":
+        print(json.dumps(Job.model_json_schema(), indent=2))
+        return 0
+    try:
+        return _plan(chosen.job, chosen.out)
+    except InputError as error:
+        print("\n".join(error.faults), file=sys.stderr)
+    except JustBiteError as error:
+        print(error, file=sys.stderr)
+    except OSError as error:
+        print(f"{error.filename}: {error.strerror}.", file=sys.stderr)
+    return 2
+
+
+def _plan(job_file: Path, out: Path) -> int:
+    job = load_job(job_file.read_bytes())
+    # The kernels take a moment to load: only when there is something to plan.
+    from justbite.plan import plan
+
+    result = plan(job, _show if sys.stderr.isatty() else lambda share, what: None)
+    out.mkdir(parents=True, exist_ok=True)
+    (out / "program.nc").write_text(result.program)
+    (out / "report.json").write_text(json.dumps(result.report, indent=2))
+    return 0
+
+
+def _show(share: float, what: str) -> None:
+    end = "\n" if share >= 1 else ""
+    print(f"\r{100 * share:5.1f} %  {what:<40}", end=end, file=sys.stderr, flush=True)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

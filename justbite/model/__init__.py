@@ -1,0 +1,1 @@
+"""What the stages hand each other: job, bite, moves, findings. Frozen value objects."""

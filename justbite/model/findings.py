@@ -1,0 +1,57 @@
+"""Findings: what the app noticed, as data. Not exceptions: the work goes on.
+
+One registry of codes, so that drawing, list, command line and sheet show the same thing.
+"""
+
+from dataclasses import asdict, dataclass
+from typing import Any
+
+CODES: dict[str, tuple[str, str]] = {
+    "part.open-chain": ("warning", "Close the gap in the drawing, or raise the joining tolerance."),
+    "part.skipped-entity": ("note", "Explode it into lines, arcs or polylines if it is an outline."),
+    "part.self-crossing": ("error", "Mend the outline in the drawing."),
+    "part.units-unknown": ("warning", "Say whether the drawing is in millimetres or inches."),
+    "area.no-entry": ("error", "Take a smaller cutter, or leave less on the walls."),
+    "area.unreached": ("warning", "Clear it afterwards with a smaller cutter."),
+    "area.outside-stock": ("warning", "Check the stock or the depth of the area."),
+    "area.left-over": ("warning", "Look at the place in the drawing; plan again with a finer tolerance."),
+    "entry.ramp": ("note", "The helix does not fit; a pre-drilled hole would be quicker."),
+    "entry.steep": ("warning", "Pre-drill, or take a smaller cutter."),
+    "bite.over-ceiling": ("error", "Unpin the value, or lower it until no ceiling is broken."),
+    "bite.rubs": ("warning", "Feed faster or take a cutter with fewer flutes."),
+    "proof.over-bite": ("error", "Do not run the program; plan again with a smaller bite."),
+    "proof.gouge": ("error", "Do not run the program."),
+    "proof.rapid-in-stock": ("error", "Do not run the program."),
+}  # fmt: skip
+"""Code -> (severity, hint)."""
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """One thing noticed: what (`sentence`), where (operation, area, x, y, z in mm), what to do."""
+
+    code: str
+    sentence: str
+    operation: str = ""
+    area: str = ""
+    x: float | None = None
+    y: float | None = None
+    z: float | None = None
+    size: float | None = None
+
+    def __post_init__(self) -> None:
+        if self.code not in CODES:
+            raise ValueError(f"finding code {self.code!r} is not in the registry")
+
+    @property
+    def severity(self) -> str:
+        """"error", "warning" or "note"."""
+        return CODES[self.code][0]
+
+    @property
+    def hint(self) -> str:
+        return CODES[self.code][1]
+
+    def as_dict(self) -> dict[str, Any]:
+        """For the report: all fields, with severity and hint."""
+        return {**asdict(self), "severity": self.severity, "hint": self.hint}

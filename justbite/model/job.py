@@ -1,0 +1,290 @@
+"""The job file: one JSON document that holds a whole job (format justbite-job, version 1).
+
+Frozen pydantic models; `load_job` turns any fault into plain sentences. Lengths are in the
+file's units until `load_job` has made them millimetres.
+"""
+
+import json
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+
+from justbite.errors import JobError
+
+INCH = 25.4
+Positive = Annotated[float, Field(gt=0, allow_inf_nan=False)]
+Share = Annotated[float, Field(gt=0, le=1)]
+Number = Annotated[float, Field(allow_inf_nan=False)]
+Vertex = Annotated[tuple[Number, ...], Field(min_length=2, max_length=3)]
+"""x, y and, on request, the bulge of the stretch to the next point."""
+
+
+class Model(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class Machine(Model):
+    name: str
+    max_rpm: Positive
+    min_rpm: Annotated[float, Field(ge=0)] = 0
+    max_feed: Positive
+    rapid_feed: Positive
+    power_kw: Positive
+    efficiency: Share = 0.85
+    acceleration: Positive = 4000
+    """mm/s2"""
+    block_rate: Positive = 500
+    """NC blocks per second."""
+    torque_nm: Positive
+
+
+class Material(Model):
+    """Cutting data of a work material; sources stand beside the figures in the catalogue."""
+
+    name: str
+    group: Literal["P", "M", "K", "N", "S", "H"]
+    kc11: Positive
+    """Specific cutting force at 1 mm chip thickness and width, N/mm2."""
+    mc: Annotated[float, Field(ge=0, lt=1)]
+    cutting_speed: Positive
+    """m/min, carbide, side milling with a thin chip."""
+    chip_share: Positive
+    """Wanted mean chip thickness as a share of D."""
+    most_chip_share: Positive
+    """Thickest chip a tooth bears, as a share of D."""
+    most_bite_share: Annotated[float, Field(gt=0, le=1)] = 0.3
+    """Largest radial depth for constant-engagement roughing, share of D."""
+    ramp_angle: Annotated[float, Field(gt=0, lt=45)] = 2.5
+
+
+class Tool(Model):
+    number: Annotated[int, Field(ge=1)]
+    name: str = ""
+    kind: Literal["flat_end_mill"] = "flat_end_mill"
+    diameter: Positive
+    flutes: Annotated[int, Field(ge=1, le=20)]
+    flute_length: Positive
+    stickout: Positive
+    helix_angle: Annotated[float, Field(ge=0, lt=70)] = 35
+    corner_radius: Annotated[float, Field(ge=0)] = 0
+    substrate: Literal["carbide", "hss"] = "carbide"
+
+    @model_validator(mode="after")
+    def _sound(self) -> "Tool":
+        if self.flute_length > self.stickout:
+            raise ValueError("the flutes are longer than the stick-out; give the longer stick-out")
+        if self.corner_radius > self.diameter / 2:
+            raise ValueError("the corner radius is larger than half the diameter")
+        return self
+
+
+class Box(Model):
+    min: tuple[Number, Number, Number]
+    max: tuple[Number, Number, Number]
+
+    @model_validator(mode="after")
+    def _sound(self) -> "Box":
+        if any(a >= b for a, b in zip(self.min, self.max, strict=True)):
+            raise ValueError("the stock has no size: each max must be larger than its min")
+        return self
+
+
+class Stock(Model):
+    box: Box
+
+
+class Region(Model):
+    name: str
+    outline: Annotated[list[Vertex], Field(min_length=2)]
+    islands: list[Annotated[list[Vertex], Field(min_length=2)]] = []
+    open_edges: Literal["all"] | list[Annotated[int, Field(ge=0)]] = []
+    top: Number = 0
+    bottom: Number
+
+    @model_validator(mode="after")
+    def _sound(self) -> "Region":
+        if self.bottom >= self.top:
+            raise ValueError(
+                f"the bottom ({self.bottom:g}) is not below the top ({self.top:g});"
+                " give the bottom as a lower Z"
+            )
+        if isinstance(self.open_edges, list):
+            wrong = [e for e in self.open_edges if e >= len(self.outline)]
+            if wrong:
+                raise ValueError(
+                    f"open edge {wrong[0]} does not exist; the outline has {len(self.outline)} edges"
+                )
+        return self
+
+
+class BiteWish(Model):
+    """The bite asked for, in one of three ways."""
+
+    ae: Positive | None = None
+    share: Annotated[float, Field(gt=0)] | None = None
+    """Share of D, 0 to 1."""
+    angle: Annotated[float, Field(gt=0)] | None = None
+    """Engagement angle, degrees."""
+
+    @model_validator(mode="after")
+    def _one(self) -> "BiteWish":
+        given = [v for v in (self.ae, self.share, self.angle) if v is not None]
+        if len(given) != 1:
+            raise ValueError("give the bite once: as ae, as share or as angle")
+        return self
+
+
+class Allowance(Model):
+    wall: Annotated[float, Field(ge=0)] = 0
+    floor: Annotated[float, Field(ge=0)] = 0
+
+
+class Operation(Model):
+    name: str
+    kind: Literal["rough"] = "rough"
+    regions: Annotated[list[str], Field(min_length=1)]
+    tool: int
+    bite: BiteWish | None = None
+    step_down: Positive | None = None
+    speed: Positive | None = None
+    feed: Positive | None = None
+    reserve: Annotated[float, Field(ge=0, le=0.6)] = 0
+    """Share of every load ceiling held back."""
+    allowance: Allowance = Allowance()
+    tolerance: Annotated[float, Field(gt=0, le=1)] = 0.02
+    hover: Annotated[float, Field(gt=0)] = 0.3
+    return_feed: Positive | None = None
+
+
+class Job(Model):
+    format: Literal["justbite-job"]
+    version: Literal[1]
+    name: str
+    units: Literal["mm", "in"] = "mm"
+    machine: Machine | str
+    material: Material | str
+    tools: Annotated[list[Tool], Field(min_length=1)]
+    stock: Stock
+    regions: Annotated[list[Region], Field(min_length=1)]
+    operations: Annotated[list[Operation], Field(min_length=1)]
+    travel_height: Number | None = None
+    """Safe Z for rapids; 10 mm above the stock when left out."""
+    approach_gap: Positive = 1.0
+
+    def region(self, name: str) -> Region:
+        return next(r for r in self.regions if r.name == name)
+
+    def tool(self, number: int) -> Tool:
+        return next(t for t in self.tools if t.number == number)
+
+
+def load_job(text: str | bytes) -> Job:
+    """A job from JSON text, in millimetres. Raises JobError with one sentence per fault."""
+    try:
+        data = json.loads(text)
+    except (ValueError, UnicodeDecodeError) as error:
+        raise JobError(f"The job file is not JSON: {error}.") from None
+    return parse_job(data)
+
+
+def parse_job(data: Any) -> Job:
+    """A job from decoded JSON, in millimetres. Raises JobError with one sentence per fault."""
+    if not isinstance(data, dict) or data.get("format") != "justbite-job":
+        raise JobError('This is not a job file: "format" must be "justbite-job".')
+    try:
+        job = Job.model_validate(data)
+    except ValidationError as error:
+        raise JobError.of([_sentence(e, data) for e in error.errors()]) from None
+    faults = _cross_faults(job)
+    if faults:
+        raise JobError.of(faults)
+    return job if job.units == "mm" else in_millimetres(job)
+
+
+def _sentence(error: Any, data: dict[str, Any]) -> str:
+    """One plain sentence for a pydantic error, with the place named as a person would."""
+    place: list[str] = []
+    here: Any = data
+    for step in error["loc"]:
+        if isinstance(step, int) and isinstance(here, list) and step < len(here):
+            here = here[step]
+            name = here.get("name") or here.get("number") if isinstance(here, dict) else None
+            place.append(f'"{name}"' if name else str(step + 1))
+        elif isinstance(here, dict) and step in here:
+            here = here[step]
+            place.append(str(step).replace("_", " "))
+        elif error["type"] == "missing":
+            place.append(str(step).replace("_", " "))
+    where = ", ".join(place) or "job"
+    given = error.get("input")
+    said = error["msg"].removeprefix("Value error, ")
+    if error["type"] == "missing":
+        return f"{where}: this value is missing."
+    if isinstance(given, str | int | float) and not isinstance(given, bool):
+        said = said.removeprefix("Input ").replace("should", "must")
+        return f"{where}: {given!r} will not do; it {said}."
+    return f"{where}: {said}."
+
+
+def _cross_faults(job: Job) -> list[str]:
+    """Faults between the parts of a job: names and numbers that must match, bites too large."""
+    faults = []
+    numbers = [t.number for t in job.tools]
+    for number in sorted({n for n in numbers if numbers.count(n) > 1}):
+        faults.append(f"tools: tool number {number} is used twice; give each cutter its own.")
+    names = [r.name for r in job.regions]
+    for name in sorted({n for n in names if names.count(n) > 1}):
+        faults.append(f'regions: the name "{name}" is used twice; rename one.')
+    for operation in job.operations:
+        where = f'operations, "{operation.name}"'
+        for name in operation.regions:
+            if name not in names:
+                faults.append(f'{where}: there is no region called "{name}".')
+        if operation.tool not in numbers:
+            faults.append(f"{where}: there is no tool {operation.tool} in the list.")
+            continue
+        bite = operation.bite
+        if bite is not None:
+            diameter = job.tool(operation.tool).diameter
+            share = bite.share or (bite.ae or 0) / diameter
+            if share > 1 or (bite.angle or 0) > 180:
+                faults.append(
+                    f"{where}: a bite above 100 % of the cutter's diameter ({diameter:g}) cannot be"
+                    " taken; give a smaller one."
+                )
+    return faults
+
+
+def in_millimetres(job: Job) -> Job:
+    """The job with every length and feed of an inch file made millimetres.
+
+    Machines keep mm/min, kW and Nm: a machine is described once, whatever the drawing's units.
+    """
+
+    def points(ring: list[Vertex]) -> list[list[float]]:
+        return [[p[0] * INCH, p[1] * INCH, *p[2:]] for p in ring]
+
+    data = job.model_dump()
+    data["units"] = "mm"
+    for tool in data["tools"]:
+        for key in ("diameter", "flute_length", "stickout", "corner_radius"):
+            tool[key] *= INCH
+    for corner in ("min", "max"):
+        data["stock"]["box"][corner] = [v * INCH for v in data["stock"]["box"][corner]]
+    for region in data["regions"]:
+        region["outline"] = points(region["outline"])
+        region["islands"] = [points(ring) for ring in region["islands"]]
+        region["top"] *= INCH
+        region["bottom"] *= INCH
+    for operation in data["operations"]:
+        for key in ("step_down", "feed", "tolerance", "hover", "return_feed"):
+            if operation[key] is not None:
+                operation[key] *= INCH
+        for key in ("wall", "floor"):
+            operation["allowance"][key] *= INCH
+        if operation["bite"] and operation["bite"]["ae"] is not None:
+            operation["bite"]["ae"] *= INCH
+    for key in ("travel_height", "approach_gap"):
+        if data[key] is not None:
+            data[key] *= INCH
+    return Job.model_validate(data)

@@ -1,0 +1,127 @@
+"""Outlines with bulges as polylines and polygons (shapely), and their faults.
+
+A vertex is (x, y) or (x, y, bulge); the bulge is the tangent of a quarter of the angle of
+the arc to the next vertex, positive counterclockwise (the DXF polyline's convention).
+"""
+
+import math
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from shapely.geometry import LineString, Polygon
+from shapely.geometry.base import BaseGeometry
+from shapely.validation import explain_validity
+
+from justbite.errors import JobError
+from justbite.model.job import Region, Vertex
+
+
+def edge_points(a: Vertex, b: Vertex, chord: float) -> NDArray[np.float64]:
+    """Points (n, 2) from `a` up to, not including, `b`; arcs keep within `chord` mm."""
+    bulge = a[2] if len(a) > 2 else 0.0
+    p, q = np.array(a[:2]), np.array(b[:2])
+    span = float(np.hypot(*(q - p)))
+    if abs(bulge) < 1e-9 or span < 1e-12:
+        return p[None, :]
+    sweep = 4.0 * math.atan(bulge)
+    radius = span / (2.0 * abs(math.sin(sweep / 2.0)))
+    step = 2.0 * math.acos(max(-1.0, 1.0 - min(1.0, chord / radius)))
+    count = max(2, math.ceil(abs(sweep) / max(step, 1e-3)))
+    middle = (p + q) / 2.0
+    across = np.array([-(q - p)[1], (q - p)[0]]) / span
+    centre = middle + across * (span / 2.0) / math.tan(sweep / 2.0)
+    start = math.atan2(*(p - centre)[::-1])
+    angles = start + sweep * np.arange(count) / count
+    return np.asarray(centre + radius * np.column_stack([np.cos(angles), np.sin(angles)]))
+
+
+def ring_points(ring: list[Vertex], chord: float) -> list[NDArray[np.float64]]:
+    """Per edge of a closed ring its points (see `edge_points`)."""
+    follow = [*ring[1:], ring[0]]
+    return [edge_points(a, b, chord) for a, b in zip(ring, follow, strict=True)]
+
+
+def polygon_of(ring: list[Vertex], chord: float, what: str) -> Polygon:
+    """The polygon of a ring. Raises JobError when it crosses itself or encloses nothing."""
+    points = np.vstack(ring_points(ring, chord))
+    if len(points) < 3:
+        raise JobError(f"{what} has fewer than three corners and encloses nothing.")
+    polygon = Polygon(points)
+    if not polygon.is_valid:
+        place = explain_validity(polygon)
+        at = place[place.find("[") + 1 : place.find("]")].split() if "[" in place else []
+        where = f" near X {float(at[0]):.2f} Y {float(at[1]):.2f}" if len(at) == 2 else ""
+        raise JobError(f"{what} crosses or touches itself{where}.", "Mend the outline.")
+    if polygon.area < 1e-6:
+        raise JobError(f"{what} encloses no area.")
+    return polygon
+
+
+def region_shape(region: Region, chord: float) -> BaseGeometry:
+    """The region's outline less its islands."""
+    name = f'Area "{region.name}": the outline'
+    shape: BaseGeometry = polygon_of(region.outline, chord, name)
+    for number, ring in enumerate(region.islands, 1):
+        island = polygon_of(ring, chord, f'Area "{region.name}": island {number}')
+        shape = shape.difference(island)
+    if shape.is_empty:
+        raise JobError(f'Area "{region.name}": the islands leave nothing to cut.')
+    return shape
+
+
+def shape_faults(region: Region, chord: float) -> list[str]:
+    """The faults of a region's outlines as sentences."""
+    try:
+        region_shape(region, chord)
+    except JobError as error:
+        return error.faults
+    return []
+
+
+def open_chains(region: Region, chord: float) -> list[NDArray[np.float64]]:
+    """Runs of neighbouring open edges as polylines, outline taken counterclockwise."""
+    edges = ring_points(region.outline, chord)
+    count = len(edges)
+    is_open = [region.open_edges == "all" or i in region.open_edges for i in range(count)]
+    if not any(is_open):
+        return []
+    ends = [np.vstack([edges[i], edges[(i + 1) % count][:1]]) for i in range(count)]
+    if all(is_open):
+        chains = [np.vstack([*(e[:-1] for e in ends), ends[0][:1]])]
+    else:
+        chains = []
+        first = next(i for i in range(count) if not is_open[i])
+        for k in range(1, count + 1):
+            i = (first + k) % count
+            if is_open[i] and is_open[i - 1]:
+                chains[-1] = np.vstack([chains[-1], ends[i][1:]])
+            elif is_open[i]:
+                chains.append(ends[i])
+    ring = shapely.LinearRing(np.vstack(edges))
+    return chains if ring.is_ccw else [c[::-1] for c in chains]
+
+
+def free_space(region: Region, strip: float, chord: float) -> BaseGeometry:
+    """Where the cutter may sweep: the region less its islands, and `strip` mm beyond open edges.
+
+    Closed edges stay walls wherever the strip of an open edge meets them.
+    """
+    shape = region_shape(region, chord)
+    chains = open_chains(region, chord)
+    if not chains:
+        return shape
+    outline = polygon_of(region.outline, chord, region.name)
+    islands = outline.difference(shape)
+    if region.open_edges == "all":
+        return outline.buffer(strip, join_style="mitre").difference(islands)
+    air = [
+        LineString(c).buffer(-strip, cap_style="flat", join_style="mitre", single_sided=True)
+        for c in chains
+    ]
+    lines = shapely.union_all([LineString(c) for c in chains])
+    closed = outline.exterior.difference(lines.buffer(1e-6))
+    # Joined with a hair of overlap, so that no seam is left along the open edge.
+    free = shapely.union_all([shape, *[a.buffer(1e-4) for a in air]])
+    free = free.difference(islands).difference(closed.buffer(2e-4))
+    return shapely.union_all([g for g in shapely.get_parts(free) if g.intersects(shape)])

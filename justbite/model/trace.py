@@ -1,0 +1,79 @@
+"""The path as the proof measured it, thinned for drawing: arrays for the load strip and lenses."""
+
+from dataclasses import dataclass, fields
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from justbite.model.moves import Moves
+
+SPACING = 0.4
+"""mm between drawn points, at most, where the engagement stays as it is."""
+
+
+@dataclass(frozen=True, slots=True)
+class PathTrace:
+    """n points along the program; point k ends a drawn segment that began at point k - 1."""
+
+    position: NDArray[np.float32]
+    """(n, 3) mm"""
+    seconds: NDArray[np.float32]
+    """(n,) time since the program's start"""
+    share: NDArray[np.float32]
+    """(n,) measured radial depth over the target"""
+    feed: NDArray[np.float32]
+    """(n,) mm/min held on average in the block; 0 for rapids"""
+    line: NDArray[np.int32]
+    part: NDArray[np.uint8]
+    """CUT, LINK, ENTRY, POSITION"""
+    operation: NDArray[np.uint8]
+    level: NDArray[np.float32]
+
+    @staticmethod
+    def of(trace: Any, moves: Moves, seconds: NDArray[np.float64], rows: NDArray[np.int64],
+           part: NDArray[np.uint8], target: float) -> "PathTrace":  # fmt: skip
+        """From the proof's steps of one operation whose blocks are `rows` of the program."""
+        before = np.concatenate([[0.0], np.cumsum(seconds)])
+        block = trace.block
+        length = trace.length.astype(np.float64)
+        last = np.concatenate([block[1:] != block[:-1], [True]]) if len(block) else np.zeros(0, bool)
+        along = np.cumsum(length)
+        first = np.concatenate([[0], np.nonzero(last)[0][:-1] + 1]) if len(block) else np.zeros(0, int)
+        run = np.cumsum(np.concatenate([[0], last[:-1]])) if len(block) else np.zeros(0, int)
+        begin = (along - length)[first][run]
+        whole = np.add.reduceat(length, first)[run] if len(block) else length
+        ratio = (along - begin) / np.maximum(whole, 1e-12)
+        at = rows[block]
+        time = before[at] + seconds[at] * ratio
+        feed = np.where(moves.kind[block] == 0, 0.0, 60.0 * whole / np.maximum(seconds[at], 1e-9))
+        every = np.floor(along / SPACING)
+        keep = last | np.concatenate([every[1:] != every[:-1], [True]]) if len(block) else last
+        share = np.maximum.reduceat(trace.depth, _runs(keep)) / target if keep.any() else trace.depth[:0]
+        k = np.nonzero(keep)[0]
+        return PathTrace(
+            position=trace.position[k],
+            seconds=time[k].astype(np.float32),
+            share=share.astype(np.float32),
+            feed=feed[k].astype(np.float32),
+            line=moves.line[block[k]],
+            part=part[block[k]],
+            operation=moves.operation[block[k]].astype(np.uint8),
+            level=moves.z_level[block[k]].astype(np.float32),
+        )
+
+    @staticmethod
+    def joined(pieces: list["PathTrace"]) -> "PathTrace":
+        """Traces of operations in a row as one."""
+        return PathTrace(*(np.concatenate([getattr(p, f.name) for p in pieces]) for f in fields(PathTrace)))
+
+    def packed(self) -> bytes:
+        """One binary block for the browser: n as uint32, then the arrays in order, little-endian."""
+        order = ("position", "seconds", "share", "feed", "level", "line", "part", "operation")
+        head = np.array([len(self.seconds)], dtype="<u4").tobytes()
+        return head + b"".join(np.ascontiguousarray(getattr(self, n)).tobytes() for n in order)
+
+
+def _runs(keep: NDArray[np.bool_]) -> NDArray[np.int64]:
+    """Where each kept point's run of steps begins."""
+    return np.concatenate([[0], np.nonzero(keep)[0][:-1] + 1])

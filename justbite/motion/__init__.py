@@ -1,0 +1,1 @@
+"""Motion: what the machine makes of the moves. Held feed and minutes."""

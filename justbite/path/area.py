@@ -1,0 +1,93 @@
+"""Where the cutter's centre may be at one level of an area, and what it can reach.
+
+`free` is the plane that the cutter may sweep: the area less its islands, and beyond open
+edges a strip of air. `locus` is where its centre may stand.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+import shapely.ops
+from shapely.geometry import LineString, Point, Polygon, box
+from shapely.geometry.base import BaseGeometry
+
+from justbite.model.job import Region
+from justbite.model.shapes import free_space, region_shape
+
+
+@dataclass(frozen=True, slots=True)
+class Area:
+    """Geometry of one region for one cutter; lengths mm."""
+
+    name: str
+    shape: BaseGeometry
+    """The region less its islands."""
+    material: BaseGeometry
+    """The part of `shape` where stock stands."""
+    free: BaseGeometry
+    locus: BaseGeometry
+    radius: float
+    wall: float
+    """Least distance of the centre from the border of `free`."""
+    unreached: tuple[tuple[float, float, float], ...]
+    """x, y, width of places in the area that the cutter does not reach."""
+
+    @property
+    def has_air(self) -> bool:
+        """Whether the cutter can come in from outside the stock."""
+        return self.free.difference(self.material).area > 4.0 * self.radius**2
+
+
+def make_area(region: Region, stock: tuple[float, float, float, float], radius: float,
+              allowance: float, snap: float, chord: float, least: float) -> Area:  # fmt: skip
+    """The area of a region. `snap` mm is added to the wall distance, `least` mm2 is ignored."""
+    shape = region_shape(region, chord)
+    free = free_space(region, 3.2 * radius + allowance, chord)
+    material = shape.intersection(box(*stock))
+    wall = radius + allowance + snap
+    locus = free.buffer(-wall, quad_segs=32)
+    target = free.buffer(-allowance).intersection(shape) if allowance > 0 else shape
+    reach = locus.buffer(wall + 0.002 * radius, quad_segs=32)
+    rest = target.difference(reach).buffer(-0.002 * radius).buffer(0.002 * radius)
+    unreached = []
+    for part in shapely.get_parts(rest):
+        if part.area >= least:
+            spot = part.representative_point()
+            unreached.append((spot.x, spot.y, float(2.0 * shapely.maximum_inscribed_circle(part).length)))
+    return Area(region.name, shape, material, free, locus, radius, wall, tuple(unreached))
+
+
+def parts_of(area: Area) -> list[Polygon]:
+    """The connected parts of the locus that have something to cut, largest first."""
+    parts = [
+        p
+        for p in shapely.get_parts(area.locus)
+        if p.area > 0 and p.buffer(area.radius).intersection(area.material).area > 0.01 * area.radius**2
+    ]
+    return sorted(parts, key=lambda p: -p.area)
+
+
+def air_start(area: Area, part: Polygon, clearance: float) -> tuple[float, float] | None:
+    """A place in `part` where the cutter comes down clear of all stock, or None."""
+    air = part.difference(area.material.buffer(area.radius + clearance))
+    air = shapely.union_all([g for g in shapely.get_parts(air) if g.area > 1e-3])
+    if air.is_empty:
+        return None
+    # Well inside the air, nearest to the stock's middle.
+    inner = air.buffer(-0.05 * area.radius)
+    near = shapely.ops.nearest_points(inner if not inner.is_empty else air, area.material.centroid)[0]
+    return float(near.x), float(near.y)
+
+
+def longest_line(part: Polygon, x: float, y: float, most: float) -> tuple[np.ndarray, np.ndarray]:
+    """The longest straight line through (x, y) inside `part`, each side at most `most`/2."""
+    best = (np.array([x, y]), np.array([x, y]))
+    for angle in np.linspace(0.0, np.pi, 72, endpoint=False):
+        way = np.array([np.cos(angle), np.sin(angle)]) * most / 2
+        inside = LineString([(x, y) - way, (x, y) + way]).intersection(part)
+        for piece in shapely.get_parts(inside):
+            if piece.distance(Point(x, y)) < 1e-6 and piece.length > np.hypot(*(best[1] - best[0])):
+                ends = np.asarray(piece.coords)
+                best = (ends[0], ends[-1])
+    return best

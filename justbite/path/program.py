@@ -1,0 +1,181 @@
+"""From level paths to moves: heights, feeds, entries, links at hover or travel height."""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from justbite.model.moves import (
+    CLOCKWISE,
+    COUNTERCLOCKWISE,
+    CUT,
+    ENTRY,
+    LINE,
+    LINK,
+    POSITION,
+    RAPID,
+    Moves,
+)
+from justbite.path.clearing import Piece
+from justbite.path.entry import Entry
+from justbite.path.fit import fit
+from justbite.path.level import PartPath
+
+EASE = 1.0
+"""mm of travel over which a link lifts off the floor and comes down again."""
+
+
+@dataclass(frozen=True, slots=True)
+class Heights:
+    """Z of travel, of the surface above a level, and the gaps; mm."""
+
+    travel: float
+    gap: float
+    hover: float
+
+
+@dataclass(frozen=True, slots=True)
+class Feeds:
+    """mm/min: in the cut, into it, on links, of rapids; and the ramp angle in radians."""
+
+    cut: float
+    entry: float
+    link: float
+    rapid: float
+    ramp: float
+
+
+@dataclass
+class MovesBuilder:
+    """Collects blocks; `build` makes them arrays."""
+
+    start: NDArray[np.float64]
+    rows: list[tuple[float, ...]] = field(default_factory=list)
+    operation: int = 0
+    level: float = 0.0
+
+    @property
+    def here(self) -> NDArray[np.float64]:
+        return np.array(self.rows[-1][1:4]) if self.rows else self.start
+
+    def to(self, kind: int, x: float, y: float, z: float, feed: float, part: int,
+           centre: tuple[float, float] = (np.nan, np.nan), depth: float = 0.0) -> None:  # fmt: skip
+        self.rows.append((kind, x, y, z, *centre, feed, part, self.operation, self.level, depth))
+
+    def rapid(self, x: float, y: float, z: float) -> None:
+        self.to(RAPID, x, y, z, np.nan, POSITION)
+
+    def build(self) -> Moves:
+        """All rows as arrays."""
+        table = np.array(self.rows, dtype=float).reshape(-1, 11)
+        return Moves(
+            start=self.start,
+            kind=table[:, 0].astype(np.uint8),
+            end=table[:, 1:4].copy(),
+            centre=table[:, 4:6].copy(),
+            feed=table[:, 6].copy(),
+            part=table[:, 7].astype(np.uint8),
+            operation=table[:, 8].astype(np.int16),
+            z_level=table[:, 9].copy(),
+            depth=table[:, 10].astype(np.float32),
+            line=np.zeros(len(table), dtype=np.int32),
+        )
+
+
+def add_level(out: MovesBuilder, parts: list[PartPath], above: float, z: float, target: float,
+              heights: Heights, feeds: Feeds, tolerance: float, outside_gap: float) -> None:  # fmt: skip
+    """Append one level: from `above` (surface before it) down to `z`."""
+    out.level = z
+    for part in parts:
+        _enter(out, part.entry, above, z, heights, feeds, outside_gap)
+        for index, piece in enumerate(part.pieces):
+            if piece.kind == "cut":
+                _cut(out, piece, z, feeds.cut, target, tolerance)
+            else:
+                _link(out, piece.points, z, heights, feeds, tolerance, first=index == 0)
+        x, y, _ = out.here
+        out.rapid(x, y, heights.travel)
+
+
+def _enter(out: MovesBuilder, entry: Entry, above: float, z: float, heights: Heights, feeds: Feeds,
+           gap: float) -> None:  # fmt: skip
+    x, y = (float(v) for v in entry.points[0])
+    if out.here[2] < heights.travel:
+        out.rapid(out.here[0], out.here[1], heights.travel)
+    out.rapid(x, y, heights.travel)
+    if entry.kind == "outside":
+        out.rapid(x, y, z + heights.gap)
+        out.to(LINE, x, y, z, feeds.link, ENTRY)
+        return
+    out.rapid(x, y, above + heights.gap)
+    out.to(LINE, x, y, above + 0.05, feeds.link, ENTRY)
+    if entry.kind == "helix" and entry.centre is not None:
+        _helix(out, entry, above + 0.05, z, feeds)
+    else:
+        _ramp(out, entry, above + 0.05, z, feeds)
+
+
+def _helix(out: MovesBuilder, entry: Entry, top: float, z: float, feeds: Feeds) -> None:
+    """Half turns down to `z`, then one flat turn that takes the floor of the last one."""
+    assert entry.centre is not None
+    cx, cy = entry.centre
+    x, y = (float(v) for v in entry.points[0])
+    r = x - cx
+    drop = np.pi * r * np.tan(feeds.ramp)
+    halves = 2 * max(1, int(np.ceil((top - z) / drop / 2)))
+    for k in range(1, halves + 3):
+        side = -1.0 if k % 2 else 1.0
+        height = top + (z - top) * min(1.0, k / halves)
+        out.to(COUNTERCLOCKWISE, cx + side * r, y, height, feeds.entry, ENTRY, (cx, cy))
+
+
+def _ramp(out: MovesBuilder, entry: Entry, top: float, z: float, feeds: Feeds) -> None:
+    """To and fro down the line, ending with one flat stroke at its second end."""
+    a, b = entry.points
+    length = float(np.hypot(*(b - a)))
+    strokes = max(1, int(np.ceil((top - z) / (length * np.tan(feeds.ramp)))))
+    strokes += strokes % 2
+    for k in range(1, strokes + 2):
+        x, y = b if k % 2 else a
+        out.to(LINE, float(x), float(y), top + (z - top) * min(1.0, k / strokes), feeds.entry, ENTRY)
+
+
+def _cut(out: MovesBuilder, piece: Piece, z: float, feed: float, target: float, tolerance: float) -> None:
+    _blocks(out, piece.points, z, feed, CUT, tolerance, piece.depth / target)
+
+
+def _blocks(out: MovesBuilder, points: NDArray[np.float64], z: float, feed: float, part: int,
+            tolerance: float, depth: NDArray[np.float64] | None = None) -> None:  # fmt: skip
+    at = 0
+    for last, kind, cx, cy in fit(np.ascontiguousarray(points), tolerance):
+        end = int(last)
+        most = float(depth[at + 1 : end + 1].max()) if depth is not None else 0.0
+        code = {1: LINE, 2: CLOCKWISE, 3: COUNTERCLOCKWISE}[int(kind)]
+        out.to(code, *(float(v) for v in points[end]), z, feed, part, (cx, cy), most)
+        at = end
+
+
+def _link(out: MovesBuilder, points: NDArray[np.float64], z: float, heights: Heights, feeds: Feeds,
+          tolerance: float, first: bool) -> None:  # fmt: skip
+    """At hover height through what is cleared, easing up and down along the way."""
+    if len(points) < 2:
+        return
+    spans = np.hypot(*np.diff(points, axis=0).T)
+    along = np.concatenate([[0.0], np.cumsum(spans)])
+    length = float(along[-1])
+    if length < 1e-6:
+        return
+    lift = heights.hover if length > 3.0 * EASE else 0.0
+    if lift == 0.0:
+        _blocks(out, points, z, feeds.link, LINK, tolerance)
+        return
+
+    def at(s: float) -> NDArray[np.float64]:
+        return np.array([np.interp(s, along, points[:, 0]), np.interp(s, along, points[:, 1])])
+
+    x, y = at(EASE)
+    out.to(LINE, float(x), float(y), z + lift, feeds.link, LINK)
+    inner = points[(along > EASE) & (along < length - EASE)]
+    middle = np.vstack([at(EASE), inner, at(length - EASE)])
+    _blocks(out, middle, z + lift, feeds.link, LINK, tolerance)
+    out.to(LINE, float(points[-1, 0]), float(points[-1, 1]), z, feeds.link, LINK)

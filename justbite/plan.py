@@ -1,0 +1,233 @@
+"""The whole flow on one page: job in, plan out.
+
+job -> bite per operation -> path -> motion -> NC text -> the text read back -> proof.
+"""
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from justbite import __version__, catalogue, tolerances
+from justbite.bite import solver
+from justbite.errors import JobError, NothingToCutError
+from justbite.model.bite import Bite
+from justbite.model.findings import Finding
+from justbite.model.job import Job, Machine, Material, Operation
+from justbite.model.moves import CUT, ENTRY, LINK, POSITION, RAPID, Moves
+from justbite.model.shapes import shape_faults
+from justbite.model.trace import PathTrace
+from justbite.motion.clock import Drive, block_times
+from justbite.nc.reader import read_program
+from justbite.nc.writer import Heading, write_program
+from justbite.path.program import MovesBuilder
+from justbite.path.rough import Limits, add_operation
+from justbite.proof.audit import Audit, ProofSettings, Stock, audit_operation, renumbered
+
+Progress = Callable[[float, str], None]
+"""Called with the share done (0 to 1) and what is being done; may raise StoppedError."""
+
+OVER_BITE = 1.10
+"""Measured engagement over target above which the program must not be run."""
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """What planning hands back: the NC text, the report, and the path as measured by the proof."""
+
+    program: str
+    report: dict[str, Any]
+    trace: PathTrace
+
+
+def check_job(job: Job) -> tuple[Machine, Material]:
+    """The machine and material of a sound job. Raises JobError with all that is wrong."""
+    machine, material = catalogue.machine_of(job), catalogue.material_of(job)
+    faults = [f for r in job.regions for f in shape_faults(r, tolerances.CHORD)]
+    if faults:
+        raise JobError.of(faults)
+    return machine, material
+
+
+def bite_of(job: Job, operation: Operation) -> Bite:
+    """The solved bite of one operation."""
+    machine, material = catalogue.machine_of(job), catalogue.material_of(job)
+    tool = job.tool(operation.tool)
+    depth = max(
+        job.region(n).top - job.region(n).bottom - operation.allowance.floor for n in operation.regions
+    )
+    if depth <= 0:
+        raise JobError(f'Operation "{operation.name}": the floor allowance leaves nothing to cut.')
+    return solver.solve(solver.case_of(operation, tool, material, machine, depth))
+
+
+def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:
+    """Plan a job (in millimetres). Raises InputError or StoppedError; nothing is half done."""
+    machine, material = check_job(job)
+    travel = job.travel_height
+    if travel is None:
+        travel = job.stock.box.max[2] + tolerances.TRAVEL_ABOVE
+    if travel < job.stock.box.max[2] + job.approach_gap:
+        raise JobError(f"The travel height {travel:g} is not above the stock.", "Raise it.")
+    bites = [bite_of(job, o) for o in job.operations]
+    findings = [f for o, b in zip(job.operations, bites, strict=True) for f in _bite_findings(o, b)]
+    out = MovesBuilder(start=np.array([0.0, 0.0, travel]))
+    limits = Limits(
+        tolerances.CHORD, tolerances.CORNER_SNAP, tolerances.FIT_SHARE, tolerances.FIT_BITE_SHARE,
+        tolerances.UNREACHED_AREA, tolerances.ENTRY_CLEAR,
+    )  # fmt: skip
+    compute = []
+    count = len(job.operations)
+    for index, (operation, bite) in enumerate(zip(job.operations, bites, strict=True)):
+        began = time.perf_counter()
+        out.operation = index
+
+        def tick(share: float, what: str, index: int = index) -> None:
+            progress(0.7 * (index + share) / count, what)
+
+        findings += add_operation(out, job, operation, bite, machine, material, travel, limits, tick)
+        compute.append(time.perf_counter() - began)
+    moves = out.build()
+    if not (moves.part == CUT).any():
+        reasons = " ".join(f.sentence for f in findings if f.code.startswith("area."))
+        raise NothingToCutError(f"There is nothing to cut. {reasons}".strip())
+    progress(0.72, "Writing the program")
+    headings = [
+        Heading(i + 1, o.name, o.tool, b.speed)
+        for i, (o, b) in enumerate(zip(job.operations, bites, strict=True))
+    ]
+    program, moves = write_program(job.name, moves, headings, travel)
+    report, trace, found = _prove(job, bites, machine, moves, program, compute, progress)
+    findings += found
+    report["warnings"] = [f.as_dict() for f in findings]
+    progress(1.0, "Done")
+    return Plan(program, report, trace)
+
+
+def _bite_findings(operation: Operation, bite: Bite) -> list[Finding]:
+    found = []
+    for c in bite.ceilings:
+        if c.share > 1.0 + solver.SLACK:
+            code = "bite.rubs" if c.name == "chip, least" else "bite.over-ceiling"
+            found.append(
+                Finding(
+                    code,
+                    f'"{operation.name}": {c.name} is {c.value:.4g} of {c.ceiling:.4g} {c.unit}'
+                    f" ({100 * c.share:.0f} % of what is allowed).",
+                    operation.name,
+                )
+            )
+    return found
+
+
+def _prove(job: Job, bites: list[Bite], machine: Machine, planned: Moves, program: str,
+           compute: list[float], progress: Progress) -> tuple[dict[str, Any], PathTrace, list[Finding]]:  # fmt: skip
+    """Read the program back, run it, measure it, and put the report together."""
+    read = read_program(program)
+    radius = min(job.tool(o.tool).diameter for o in job.operations) / 2
+    settings = ProofSettings(
+        tolerances.PROOF_CELL, tolerances.PROOF_STEP, tolerances.PROOF_WINDOW, tolerances.GOUGE, tolerances.CHORD
+    )
+    stock = Stock(job, tolerances.PROOF_CELL * radius, tolerances.CHORD)
+    drive = Drive(machine.rapid_feed, machine.max_feed, machine.acceleration, machine.block_rate)
+    path_tolerance = min(o.tolerance for o in job.operations)
+    seconds = block_times(read, drive, path_tolerance)
+    part = _parts_by_line(read, planned)
+    rows, pieces, findings = [], [], []
+    for index, (operation, bite) in enumerate(zip(job.operations, bites, strict=True)):
+        progress(0.75 + 0.24 * index / len(bites), f"Proving {operation.name}")
+        began = time.perf_counter()
+        own, at = renumbered(read, index)
+        audit = audit_operation(stock, job, operation, own, bite.ae, bite.ap, settings)
+        proving = time.perf_counter() - began
+        planner = planned.depth[planned.operation == index]
+        row = _row(job, operation, bite, audit, own, seconds[at], part[at], planner, compute[index], proving)
+        rows.append(row)
+        findings += _proof_findings(operation, bite, audit, job.tool(operation.tool).diameter / 2)
+        pieces.append(PathTrace.of(audit.trace, own, seconds, at, part[at], bite.ae))
+    total = float(seconds.sum())
+    report = {
+        "name": job.name,
+        "core_version": __version__,
+        "seconds": total,
+        "ideal_seconds": sum(r["ideal_seconds"] for r in rows),
+        "limit_seconds": sum(r["limit_seconds"] for r in rows),
+        "blocks": len(read),
+        "operations": rows,
+    }
+    return report, PathTrace.joined(pieces), findings
+
+
+def _parts_by_line(read: Moves, planned: Moves) -> np.ndarray:
+    """What each block that was read is for: asked of the planner's block on the same NC line."""
+    lines, first = np.unique(planned.line, return_index=True)
+    where = np.clip(np.searchsorted(lines, read.line), 0, len(lines) - 1)
+    known = lines[where] == read.line
+    part = np.where(known, planned.part[first[where]], POSITION).astype(np.uint8)
+    return np.where(read.kind == RAPID, POSITION, part).astype(np.uint8)
+
+
+def _row(job: Job, operation: Operation, bite: Bite, audit: Audit, moves: Moves, seconds: np.ndarray,
+         part: np.ndarray, planner: np.ndarray, compute: float, proving: float) -> dict[str, Any]:  # fmt: skip
+    """One operation's part of the report."""
+    radius = job.tool(operation.tool).diameter / 2
+
+    def degrees(depth: float) -> float:
+        return float(np.degrees(np.arccos(np.clip(1.0 - depth / radius, -1.0, 1.0))))
+
+    return {
+        "name": operation.name,
+        "seconds": float(seconds.sum()),
+        "cut_seconds": float(seconds[part == CUT].sum()),
+        "link_seconds": float(seconds[(part == LINK) | (part == POSITION)].sum()),
+        "entry_seconds": float(seconds[part == ENTRY].sum()),
+        "removed_mm3": audit.removed,
+        "cut_length": audit.cut_length,
+        "target_engagement_deg": bite.angle,
+        "max_engagement_deg": degrees(audit.most_depth),
+        "p99_engagement_deg": degrees(audit.depth_99),
+        "p999_engagement_deg": degrees(audit.depth_999),
+        "max_over_target": audit.most_depth / bite.ae,
+        "p999_over_target": audit.depth_999 / bite.ae,
+        "planner_max_over_target": float(planner.max()) if len(planner) else 0.0,
+        "within_share": audit.within,
+        "max_at": audit.most_at,
+        "left_over_share": audit.left_over,
+        "gouge_mm": audit.gouge,
+        "rapid_in_stock_mm": audit.rapid,
+        "compute_seconds": compute,
+        "proof_seconds": proving,
+        "blocks": len(moves),
+        "levels": [float(z) for z in sorted(set(np.round(moves.z_level[part == CUT], 6)), reverse=True)],
+        "ideal_seconds": 60.0 * audit.removed / (1000.0 * bite.removal_rate),
+        "limit_seconds": 60.0 * audit.removed / (1000.0 * bite.best_removal_rate),
+        "bite": {k: v for k, v in bite.as_dict().items() if k != "ceilings"},
+        "limits": [c.as_dict() for c in bite.ceilings],
+    }
+
+
+def _proof_findings(operation: Operation, bite: Bite, audit: Audit, radius: float) -> list[Finding]:
+    found = []
+    name = operation.name
+    if audit.most_depth > OVER_BITE * bite.ae:
+        share = 100 * audit.most_depth / bite.ae
+        found.append(
+            Finding("proof.over-bite", f'"{name}" takes {share:.0f} % of its bite at one place.', name, "", *audit.most_at)
+        )
+    if audit.gouge > 0:
+        found.append(
+            Finding("proof.gouge", f'"{name}" cuts {audit.gouge:.3f} mm into what must stay.', name, "", *audit.gouge_at)
+        )
+    if audit.rapid > tolerances.GOUGE:
+        found.append(
+            Finding("proof.rapid-in-stock", f'A rapid of "{name}" runs {audit.rapid:.2f} mm deep through stock.',
+                    name, "", *audit.rapid_at)
+        )  # fmt: skip
+    if audit.left_over > 0.003:
+        found.append(
+            Finding("area.left-over", f'"{name}" leaves {100 * audit.left_over:.2f} % of what the cutter can reach.', name)
+        )
+    return found
+

@@ -1,0 +1,265 @@
+"""The audit of a written program: what the replay found, per operation, against the job.
+
+The maps are made from the job alone: the stock's height, and `keep`, the height below which
+nothing may be cut (walls, islands, floors, allowances).
+"""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from justbite.model.job import Job, Operation, Region
+from justbite.model.moves import RAPID, Moves, sweep_angles
+from justbite.model.shapes import free_space, region_shape
+from justbite.proof import replay
+
+AIR = -1e6
+
+
+@dataclass(frozen=True, slots=True)
+class ProofSettings:
+    """Cell, step and window as shares of R, gouge in mm, chord in mm."""
+
+    cell: float
+    step: float
+    window: float
+    gouge: float
+    chord: float
+
+
+@dataclass(frozen=True, slots=True)
+class Trace:
+    """What the replay saw at each step; n rows."""
+
+    block: NDArray[np.int32]
+    position: NDArray[np.float32]
+    """(n, 3)"""
+    length: NDArray[np.float32]
+    depth: NDArray[np.float32]
+    """Effective radial depth in mm, averaged over the window; 0 where nothing is cut."""
+    entry: NDArray[np.bool_]
+
+
+@dataclass(frozen=True, slots=True)
+class Audit:
+    """Measured figures of one operation."""
+
+    removed: float
+    cut_length: float
+    most_depth: float
+    depth_999: float
+    depth_99: float
+    most_at: tuple[float, float, float]
+    within: float
+    """Share of the cutting length between 0.8 and 1.1 of the target."""
+    gouge: float
+    gouge_at: tuple[float, float, float]
+    rapid: float
+    rapid_at: tuple[float, float, float]
+    left_over: float
+    """Share of what the cutter can reach that still stands."""
+    trace: Trace
+
+
+class Stock:
+    """The height map, carried from operation to operation."""
+
+    def __init__(self, job: Job, cell: float, chord: float) -> None:
+        box = job.stock.box
+        radius = max(t.diameter for t in job.tools) / 2
+        rim = 3.5 * radius
+        xs = [box.min[0] - rim, box.max[0] + rim]
+        ys = [box.min[1] - rim, box.max[1] + rim]
+        for region in job.regions:
+            outline = np.array([p[:2] for p in region.outline])
+            xs += [outline[:, 0].min() - rim, outline[:, 0].max() + rim]
+            ys += [outline[:, 1].min() - rim, outline[:, 1].max() + rim]
+        self.cell = cell
+        self.chord = chord
+        # Off the round numbers of drawings, so that edges do not fall on rows of nodes.
+        self.x0, self.y0 = min(xs) + 0.377 * cell, min(ys) + 0.291 * cell
+        self.nx = int((max(xs) - self.x0) / cell) + 1
+        self.ny = int((max(ys) - self.y0) / cell) + 1
+        self.height = np.full((self.ny, self.nx), AIR, dtype=np.float32)
+        inside = self.mask(shapely.box(*box.min[:2], *box.max[:2]))
+        self.height[inside] = box.max[2]
+
+    def mask(self, shape: shapely.Geometry) -> NDArray[np.bool_]:
+        """Nodes inside a shape."""
+        mask = np.zeros((self.ny, self.nx), dtype=bool)
+        if shape.is_empty:
+            return mask
+        x1, y1, x2, y2 = shape.bounds
+        i1 = max(0, int((x1 - self.x0) / self.cell))
+        i2 = min(self.nx, int((x2 - self.x0) / self.cell) + 2)
+        j1 = max(0, int((y1 - self.y0) / self.cell))
+        j2 = min(self.ny, int((y2 - self.y0) / self.cell) + 2)
+        if i1 >= i2 or j1 >= j2:
+            return mask
+        for polygon in shapely.get_parts(shape):
+            for ring in (polygon.exterior, *polygon.interiors):
+                _toggle(mask[j1:j2, i1:i2], np.asarray(ring.coords),
+                        self.x0 + i1 * self.cell, self.y0 + j1 * self.cell, self.cell)  # fmt: skip
+        return mask
+
+
+def _toggle(mask: NDArray[np.bool_], ring: NDArray[np.float64], x0: float, y0: float, cell: float) -> None:
+    """Even-odd filling by rows: flip what lies right of each crossing."""
+    rows = y0 + cell * np.arange(mask.shape[0])
+    for (ax, ay), (bx, by) in zip(ring[:-1, :2], ring[1:, :2], strict=True):
+        if ay == by:
+            continue
+        low, high = min(ay, by), max(ay, by)
+        hit = np.nonzero((rows >= low) & (rows < high))[0]
+        x = ax + (rows[hit] - ay) / (by - ay) * (bx - ax)
+        first = np.clip(np.ceil((x - x0) / cell), 0, mask.shape[1]).astype(int)
+        for j, i in zip(hit, first, strict=True):
+            mask[j, i:] ^= True
+
+
+def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, target: float,
+                    ap: float, settings: ProofSettings) -> Audit:  # fmt: skip
+    """Run the moves of one operation over `stock` and measure. `target` and `ap` in mm."""
+    tool = job.tool(operation.tool)
+    radius = tool.diameter / 2
+    keep, regions = _keep(stock, job, operation, tool.diameter)
+    cut = np.zeros(stock.height.shape, dtype=np.uint8)
+    steps, gouges, rapids = replay.run(
+        stock.height, keep, stock.x0, stock.y0, stock.cell, moves.start, moves.kind, moves.end,
+        np.nan_to_num(moves.centre), sweep_angles(moves), radius, settings.step * radius, cut,
+    )  # fmt: skip
+    trace = _measure(steps, moves, ap, settings.window * radius)
+    cutting = (trace.depth > 0.02 * target) & ~trace.entry
+    depth, length = trace.depth[cutting], trace.length[cutting]
+    worst = int(np.argmax(np.where(cutting, trace.depth, 0.0))) if len(trace.depth) else 0
+    side = 1.5 * stock.cell
+    gouge, gouge_at = _gouge(stock, cut, keep, regions, side, settings.gouge)
+    k = int(np.argmax(rapids)) if len(rapids) else 0
+    return Audit(
+        removed=float(steps[:, 5].sum()),
+        cut_length=float(length.sum()),
+        most_depth=float(depth.max()) if len(depth) else 0.0,
+        depth_999=_quantile(depth, length, 0.999),
+        depth_99=_quantile(depth, length, 0.99),
+        most_at=_place(trace.position[worst]) if len(trace.depth) else (0.0, 0.0, 0.0),
+        within=float(length[(depth >= 0.8 * target) & (depth <= 1.1 * target)].sum() / max(length.sum(), 1e-9)),
+        gouge=gouge,
+        gouge_at=gouge_at,
+        rapid=float(rapids[k]) if len(rapids) else 0.0,
+        rapid_at=_place(moves.end[k]) if len(rapids) else (0.0, 0.0, 0.0),
+        left_over=_left_over(stock, job, operation, radius, settings),
+        trace=trace,
+    )  # fmt: skip
+
+
+def _place(p: NDArray[np.floating]) -> tuple[float, float, float]:
+    return float(p[0]), float(p[1]), float(p[2])
+
+
+def _quantile(values: NDArray[np.float32], weights: NDArray[np.float32], share: float) -> float:
+    """The value under which `share` of the weight (cutting length) lies."""
+    if len(values) == 0:
+        return 0.0
+    order = np.argsort(values)
+    below = np.cumsum(weights[order])
+    return float(values[order][min(len(order) - 1, int(np.searchsorted(below, share * below[-1])))])
+
+
+def _keep(stock: Stock, job: Job, operation: Operation, diameter: float) -> tuple[NDArray[np.float32], list[Region]]:
+    """Height below which nothing may go: all of the stock but the operation's areas."""
+    keep = np.full(stock.height.shape, 1e6, dtype=np.float32)
+    regions = [job.region(n) for n in operation.regions]
+    for region in regions:
+        free = free_space(region, 1.7 * diameter + operation.allowance.wall, stock.chord)
+        air = stock.mask(free.difference(region_shape(region, stock.chord)))
+        # Beyond an open edge the stock ends, or was cut before: that is what open means.
+        stock.height[air] = np.minimum(stock.height[air], region.bottom - 1.0)
+        swept = stock.mask(free.buffer(-operation.allowance.wall) if operation.allowance.wall else free)
+        floor = region.bottom + operation.allowance.floor
+        keep[swept] = np.minimum(keep[swept], floor)
+    return keep, regions
+
+
+def _measure(steps: NDArray[np.float64], moves: Moves, ap: float, window: float) -> Trace:
+    """Radial depth per step: volume over length and ap, over a window centred on the step."""
+    block = steps[:, 0].astype(np.int32)
+    length, volume = steps[:, 4], steps[:, 5]
+    feed = moves.kind[block] != RAPID
+    along = np.concatenate([[0.0], np.cumsum(length)])
+    taken = np.concatenate([[0.0], np.cumsum(np.where(feed, volume, 0.0))])
+    middle = 0.5 * (along[:-1] + along[1:])
+    low, high = middle - window / 2, middle + window / 2
+    depth = (np.interp(high, along, taken) - np.interp(low, along, taken)) / (window * ap)
+    entry = _descents(steps[:, 3], float(moves.start[2]), moves.z_level[block]) & feed
+    # The window's reach on either side of an entry belongs to it.
+    near = np.interp(middle, middle, entry.astype(float))
+    for shift in (window / 2, -window / 2):
+        near = np.maximum(near, np.interp(middle + shift, middle, entry.astype(float)))
+    return Trace(
+        block=block,
+        position=steps[:, 1:4].astype(np.float32),
+        length=length.astype(np.float32),
+        depth=np.where(feed, depth, 0.0).astype(np.float32),
+        entry=near > 0,
+    )
+
+
+def _descents(z: NDArray[np.float64], start: float, level: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Steps that belong to a way down into the material: from more than 1 mm above the level."""
+    before = np.concatenate([[start], z[:-1]])
+    down = z < before - 1e-9
+    first = down & ~np.concatenate([[False], down[:-1]])
+    run = np.cumsum(first)
+    high = np.concatenate([[0.0], before[first] - level[first]])
+    return np.asarray(down & (high[run] > 1.0))
+
+
+def _gouge(stock: Stock, cut: NDArray[np.uint8], keep: NDArray[np.float32], regions: list[Region],
+           side: float, least: float) -> tuple[float, tuple[float, float, float]]:  # fmt: skip
+    """Deepest cut under `keep`, less what lies within `side` of the border (the map's accuracy)."""
+    j, i = np.nonzero(cut)
+    if len(j) == 0:
+        return 0.0, (0.0, 0.0, 0.0)
+    x, y = stock.x0 + i * stock.cell, stock.y0 + j * stock.cell
+    under = np.minimum(keep[j, i], 1e3) - stock.height[j, i]
+    for region in regions:
+        free = free_space(region, 1e3, stock.chord)
+        near = shapely.distance(free, shapely.points(x, y)) < side
+        floor = (region.bottom - stock.height[j, i]).clip(0.0)
+        under = np.where(near, np.minimum(under, floor), under)
+    worst = int(np.argmax(under))
+    if under[worst] <= least:
+        return 0.0, (0.0, 0.0, 0.0)
+    return float(under[worst]), (float(x[worst]), float(y[worst]), float(stock.height[j, i][worst]))
+
+
+def _left_over(stock: Stock, job: Job, operation: Operation, radius: float, settings: ProofSettings) -> float:
+    """Share of the reachable area whose floor was not reached."""
+    reachable = standing = 0
+    wall = radius + operation.allowance.wall
+    for name in operation.regions:
+        region = job.region(name)
+        free = free_space(region, 3.4 * radius + operation.allowance.wall, stock.chord)
+        reach = free.buffer(-wall).buffer(radius).intersection(region_shape(region, stock.chord))
+        inside = stock.mask(reach)
+        floor = region.bottom + operation.allowance.floor + settings.gouge
+        reachable += int(inside.sum())
+        standing += int((stock.height[inside] > floor).sum())
+    return standing / reachable if reachable else 0.0
+
+
+def renumbered(moves: Moves, operation: int) -> tuple[Moves, NDArray[np.int64]]:
+    """The moves of one operation, starting where the one before ended, and their rows."""
+    rows = np.nonzero(moves.operation == operation)[0]
+    first = int(rows[0]) if len(rows) else 0
+    start = moves.end[first - 1] if first > 0 else moves.start
+    return (
+        replace(
+            moves, start=start, kind=moves.kind[rows], end=moves.end[rows], centre=moves.centre[rows],
+            feed=moves.feed[rows], part=moves.part[rows], operation=moves.operation[rows],
+            z_level=moves.z_level[rows], depth=moves.depth[rows], line=moves.line[rows],
+        ),
+        rows,
+    )  # fmt: skip

@@ -1,0 +1,37 @@
+"""Every named tolerance of the core, each explained. Passed in, never read in a kernel."""
+
+CHORD = 0.002
+"""mm: how far a chord may be from the drawing's arc or spline."""
+
+JOIN = 0.02
+"""mm: ends of drawing entities closer than this are one point."""
+
+CORNER_SNAP = 0.003
+"""Share of R: extra distance from walls, above the fields' interpolation error there."""
+
+FIT_SHARE = 0.4
+"""Share of an operation's path tolerance that line and arc fitting may use."""
+
+FIT_BITE_SHARE = 0.004
+"""Share of the radial depth that fitting may use, so that the bite keeps within a per cent."""
+
+PROOF_CELL = 1 / 60
+"""Share of R: cell of the proof's height map."""
+
+PROOF_STEP = 1 / 20
+"""Share of R: step of the proof's replay."""
+
+PROOF_WINDOW = 0.25
+"""Share of R: length over which the proof averages what was removed, to even out its cells."""
+
+GOUGE = 0.02
+"""mm, plus one proof cell sideways: how far below what must stay a cut counts as a gouge."""
+
+UNREACHED_AREA = 0.05
+"""Share of R squared: corners smaller than this that the cutter cannot reach are not reported."""
+
+ENTRY_CLEAR = 0.05
+"""Share of R: gap kept between a cutter that comes down at rapid and what stands."""
+
+TRAVEL_ABOVE = 10.0
+"""mm above the stock: travel height when the job gives none."""
