@@ -75,7 +75,7 @@ def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:
     findings = [f for o, b in zip(job.operations, bites, strict=True) for f in _bite_findings(o, b)]
     out = MovesBuilder(start=np.array([0.0, 0.0, travel]))
     limits = Limits(
-        tolerances.CHORD, tolerances.CORNER_SNAP, tolerances.FIT_SHARE, tolerances.FIT_BITE_SHARE,
+        tolerances.CHORD, tolerances.WALL_SNAP, tolerances.FIT_SHARE, tolerances.FIT_BITE_SHARE,
         tolerances.UNREACHED_AREA, tolerances.ENTRY_CLEAR,
     )  # fmt: skip
     compute = []

@@ -6,8 +6,8 @@ CHORD = 0.002
 JOIN = 0.02
 """mm: ends of drawing entities closer than this are one point."""
 
-CORNER_SNAP = 0.003
-"""Share of R: extra distance from walls, above the fields' interpolation error there."""
+WALL_SNAP = 0.0005
+"""Share of R: extra distance from walls, for the fields' interpolation error there."""
 
 FIT_SHARE = 0.4
 """Share of an operation's path tolerance that line and arc fitting may use."""
@@ -24,8 +24,8 @@ PROOF_STEP = 1 / 20
 PROOF_WINDOW = 0.25
 """Share of R: length over which the proof averages what was removed, to even out its cells."""
 
-GOUGE = 0.02
-"""mm, plus one proof cell sideways: how far below what must stay a cut counts as a gouge."""
+GOUGE = 0.01
+"""mm: how far into a wall or below a floor a cut counts as a gouge."""
 
 UNREACHED_AREA = 0.05
 """Share of R squared: corners smaller than this that the cutter cannot reach are not reported."""

@@ -74,6 +74,8 @@ class Clearing:
             self.room, *self._frame, self._spacing, self.wall, 0.008 * self.radius
         )
         self.skin = 0.002 * self.radius
+        # Material thinner than the skin is not felt, so the front advances by as much unseen.
+        self.aim = self.target - self.skin
         self.step = self.radius / 20.0
 
     @property
@@ -138,7 +140,7 @@ class Clearing:
         first = True
         while True:
             path, depth, ended, heading, used = self._trace(
-                x, y, heading, 1, sweep, self.target, True, 4000
+                x, y, heading, 1, sweep, self.aim, True, 4000
             )
             area = float(depth[1:].sum() * self.step)
             if first and used >= 0 and area < sweep.least * self.radius**2:
@@ -193,7 +195,7 @@ class Clearing:
             return link
         return smooth_link(
             link, out / size, np.array([np.cos(heading), np.sin(heading)]), self.cleared, self.room,
-            self.grid, self.radius, self.wall - 0.3 * self.skin, 0.1 * self.target, self.skin,
+            self.grid, self.radius, self.wall, 0.1 * self.target, self.skin,
         )  # fmt: skip
 
     def _node(self, x: float, y: float) -> tuple[int, int]:
@@ -221,10 +223,17 @@ class Clearing:
         cx, cy, fx, fy = (float(v) for v in candidate[:4])
         mx, my = material_side(self.cleared, *self._frame, cx, cy, self.radius, self.skin)
         forward = float(np.arctan2(mx, -my))
-        path, _depth, ended, heading, _ = self._trace(
-            fx, fy, forward + np.pi, -1, sweep, 2.0 * sweep.fade * self.target, False, 6000
-        )
-        if len(path) < 2 or ended == tracer.CLOSED:
+        # At full depth the walk ends where a cut at full depth would begin. Where that gets
+        # stuck, it would end inside the material: then only just touching.
+        for target in (self.aim, 2.0 * sweep.fade * self.target):
+            path, _depth, ended, heading, _ = self._trace(
+                fx, fy, forward + np.pi, -1, sweep, target, False, 6000
+            )
+            if ended == tracer.CLOSED:
+                return fx, fy, forward
+            if ended == tracer.FADED and len(path) > 1:
+                break
+        if len(path) < 2:
             return fx, fy, forward
         return float(path[-1, 0]), float(path[-1, 1]), float(heading + np.pi)
 

@@ -35,7 +35,7 @@ def _hermite(points: Points, out: Points, into: Points, reach: float, radius: fl
     curve = [points[:1]]
     for k, span in enumerate(spans):
         size = reach * max(span, radius)
-        count = max(6, int(span / (0.15 * radius)))
+        count = max(12, int(span / (0.05 * radius)))
         t = (np.arange(1, count + 1) / count)[:, None]
         p, q = points[k], points[k + 1]
         m, n = tangents[k] * size, tangents[k + 1] * size

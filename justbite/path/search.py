@@ -131,7 +131,7 @@ def flood(cleared, room, x0, y0, cell, xs, ys, kinds, spacing, sx, sy, radius, w
                 )
                 if kind == FREE and line_clear(
                     cleared, room, x0, y0, cell, sx, sy, xs[j, i], ys[j, i], radius,
-                    wall - 0.005 * radius, 0.15 * radius, 0.01 * radius,
+                    wall - 0.0003 * radius, 0.15 * radius, 0.01 * radius,
                 ):  # fmt: skip
                     d = np.sqrt((xs[j, i] - sx) ** 2 + (ys[j, i] - sy) ** 2)
                     if d < distance[j, i]:
@@ -215,7 +215,7 @@ def nearest_reached(cleared, room, x0, y0, cell, xs, ys, distance, spacing, x, y
                     d = distance[j, i] + np.sqrt((xs[j, i] - x) ** 2 + (ys[j, i] - y) ** 2)
                     if d < best and line_clear(
                         cleared, room, x0, y0, cell, xs[j, i], ys[j, i], x, y,
-                        radius, wall - 0.005 * radius, most, skin,
+                        radius, wall - 0.0003 * radius, most, skin,
                     ):  # fmt: skip
                         best = d
                         bj, bi = j, i

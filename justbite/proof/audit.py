@@ -1,7 +1,6 @@
 """The audit of a written program: what the replay found, per operation, against the job.
 
-The maps are made from the job alone: the stock's height, and `keep`, the height below which
-nothing may be cut (walls, islands, floors, allowances).
+The map of the stock and the walls are made from the job alone.
 """
 
 from dataclasses import dataclass, replace
@@ -10,7 +9,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from justbite.model.job import Job, Operation, Region
+from justbite.model.job import Job, Operation
 from justbite.model.moves import RAPID, Moves, sweep_angles
 from justbite.model.shapes import free_space, region_shape
 from justbite.proof import replay
@@ -124,18 +123,16 @@ def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, 
     """Run the moves of one operation over `stock` and measure. `target` and `ap` in mm."""
     tool = job.tool(operation.tool)
     radius = tool.diameter / 2
-    keep, regions = _keep(stock, job, operation, tool.diameter)
-    cut = np.zeros(stock.height.shape, dtype=np.uint8)
-    steps, gouges, rapids = replay.run(
-        stock.height, keep, stock.x0, stock.y0, stock.cell, moves.start, moves.kind, moves.end,
-        np.nan_to_num(moves.centre), sweep_angles(moves), radius, settings.step * radius, cut,
+    _open_air(stock, job, operation, radius)
+    steps, rapids = replay.run(
+        stock.height, stock.x0, stock.y0, stock.cell, moves.start, moves.kind, moves.end,
+        np.nan_to_num(moves.centre), sweep_angles(moves), radius, settings.step * radius,
     )  # fmt: skip
     trace = _measure(steps, moves, ap, settings.window * radius)
     cutting = (trace.depth > 0.02 * target) & ~trace.entry
     depth, length = trace.depth[cutting], trace.length[cutting]
     worst = int(np.argmax(np.where(cutting, trace.depth, 0.0))) if len(trace.depth) else 0
-    side = 1.5 * stock.cell
-    gouge, gouge_at = _gouge(stock, cut, keep, regions, side, settings.gouge)
+    gouge, gouge_at = _gouge(stock, job, operation, radius, steps, settings.gouge)
     k = int(np.argmax(rapids)) if len(rapids) else 0
     return Audit(
         removed=float(steps[:, 5].sum()),
@@ -167,19 +164,12 @@ def _quantile(values: NDArray[np.float32], weights: NDArray[np.float32], share: 
     return float(values[order][min(len(order) - 1, int(np.searchsorted(below, share * below[-1])))])
 
 
-def _keep(stock: Stock, job: Job, operation: Operation, diameter: float) -> tuple[NDArray[np.float32], list[Region]]:
-    """Height below which nothing may go: all of the stock but the operation's areas."""
-    keep = np.full(stock.height.shape, 1e6, dtype=np.float32)
-    regions = [job.region(n) for n in operation.regions]
-    for region in regions:
-        free = free_space(region, 1.7 * diameter + operation.allowance.wall, stock.chord)
+def _open_air(stock: Stock, job: Job, operation: Operation, radius: float) -> None:
+    """Beyond an open edge the stock ends, or was cut before: that is what open means."""
+    for region in (job.region(n) for n in operation.regions):
+        free = free_space(region, 3.4 * radius + operation.allowance.wall, stock.chord)
         air = stock.mask(free.difference(region_shape(region, stock.chord)))
-        # Beyond an open edge the stock ends, or was cut before: that is what open means.
         stock.height[air] = np.minimum(stock.height[air], region.bottom - 1.0)
-        swept = stock.mask(free.buffer(-operation.allowance.wall) if operation.allowance.wall else free)
-        floor = region.bottom + operation.allowance.floor
-        keep[swept] = np.minimum(keep[swept], floor)
-    return keep, regions
 
 
 def _measure(steps: NDArray[np.float64], moves: Moves, ap: float, window: float) -> Trace:
@@ -216,23 +206,36 @@ def _descents(z: NDArray[np.float64], start: float, level: NDArray[np.float64]) 
     return np.asarray(down & (high[run] > 1.0))
 
 
-def _gouge(stock: Stock, cut: NDArray[np.uint8], keep: NDArray[np.float32], regions: list[Region],
-           side: float, least: float) -> tuple[float, tuple[float, float, float]]:  # fmt: skip
-    """Deepest cut under `keep`, less what lies within `side` of the border (the map's accuracy)."""
-    j, i = np.nonzero(cut)
-    if len(j) == 0:
+def _gouge(stock: Stock, job: Job, operation: Operation, radius: float, steps: NDArray[np.float64],
+           least: float) -> tuple[float, tuple[float, float, float]]:  # fmt: skip
+    """Deepest cut into walls, islands or floors, in mm, exact from the job's geometry; and where.
+
+    A centre nearer to a wall than the radius and allowance is in the wall by the difference. A
+    position that is in no area of the operation and takes material is in the part altogether.
+    """
+    wall = radius + operation.allowance.wall
+    worst = np.full(len(steps), np.inf)
+    below = steps[:, 3] < job.stock.box.max[2] - 1e-6
+    for region in (job.region(n) for n in operation.regions):
+        free = free_space(region, 3.4 * radius + operation.allowance.wall, stock.chord)
+        own = np.nonzero(below & shapely.contains_xy(free, steps[:, 1], steps[:, 2]))[0]
+        border = shapely.get_parts(shapely.get_parts(shapely.boundary(free)))
+        rings = [np.asarray(g.coords) for g in border]
+        pieces = np.concatenate([np.stack([r[:-1], r[1:]], axis=1) for r in rings])
+        tree = shapely.STRtree(shapely.linestrings(pieces))
+        spots = shapely.points(steps[own, 1], steps[own, 2])
+        pairs, distance = tree.query_nearest(spots, return_distance=True, all_matches=False)
+        gap = np.zeros(len(own))
+        gap[pairs[0]] = distance
+        floor = region.bottom + operation.allowance.floor - steps[own, 3]
+        worst[own] = np.minimum(worst[own], np.maximum(wall - gap, floor))
+    outside = below & np.isinf(worst)
+    worst[outside & (steps[:, 5] > 0)] = radius
+    worst[np.isinf(worst)] = 0.0
+    if len(worst) == 0 or worst.max() <= least:
         return 0.0, (0.0, 0.0, 0.0)
-    x, y = stock.x0 + i * stock.cell, stock.y0 + j * stock.cell
-    under = np.minimum(keep[j, i], 1e3) - stock.height[j, i]
-    for region in regions:
-        free = free_space(region, 1e3, stock.chord)
-        near = shapely.distance(free, shapely.points(x, y)) < side
-        floor = (region.bottom - stock.height[j, i]).clip(0.0)
-        under = np.where(near, np.minimum(under, floor), under)
-    worst = int(np.argmax(under))
-    if under[worst] <= least:
-        return 0.0, (0.0, 0.0, 0.0)
-    return float(under[worst]), (float(x[worst]), float(y[worst]), float(stock.height[j, i][worst]))
+    k = int(np.argmax(worst))
+    return float(worst[k]), _place(steps[k, 1:4])
 
 
 def _left_over(stock: Stock, job: Job, operation: Operation, radius: float, settings: ProofSettings) -> float:

@@ -2,7 +2,7 @@
 
 The map holds the height of the stock per cell. Every block is walked in small steps; at each
 step the cells newly under the disc are brought down to the cutter's Z. Measured on the way:
-volume, the deepest cut under what must stay, and stock met by rapids.
+volume, and stock met by rapids.
 """
 
 import numpy as np
@@ -10,14 +10,13 @@ from numba import njit
 
 
 @njit(cache=True, nogil=True)
-def _sweep(height, keep, x0, y0, cell, ax, ay, az, bx, by, bz, radius, part_hit):  # type: ignore[no-untyped-def]
+def _sweep(height, x0, y0, cell, ax, ay, az, bx, by, bz, radius):  # type: ignore[no-untyped-def]
     """Lower the cells under the disc at b; cells also under the disc at a, when level, are known.
 
-    Returns (volume removed mm3, deepest cut under `keep` mm). `part_hit` marks such cells.
+    Returns the volume removed, mm3.
     """
     ny, nx = height.shape
     volume = 0.0
-    gouge = 0.0
     level = bz >= az
     r2 = radius * radius
     j1 = max(0, int(np.ceil((by - radius - y0) / cell)))
@@ -43,13 +42,8 @@ def _sweep(height, keep, x0, y0, cell, ax, ay, az, bx, by, bz, radius, part_hit)
             if h > bz:
                 volume += h - bz
                 height[j, i] = bz
-                under = keep[j, i] - bz
-                if under > 0.0:
-                    part_hit[j, i] = 1
-                    if under > gouge:
-                        gouge = under
             i += 1
-    return volume * cell * cell, gouge
+    return volume * cell * cell
 
 
 @njit(cache=True, nogil=True)
@@ -70,16 +64,14 @@ def _touches(height, x0, y0, cell, x, y, z, radius):  # type: ignore[no-untyped-
 
 
 @njit(cache=True, nogil=True)
-def run(height, keep, x0, y0, cell, start, kind, end, centre, sweep, radius, step, part_hit):  # type: ignore[no-untyped-def]
-    """Walk all blocks. Returns per step: block, x, y, z, length, volume; and per block: gouge, rapid.
-
-    `gouge` is the deepest cut under `keep`, `rapid` the most stock met at a rapid, both mm.
+def run(height, x0, y0, cell, start, kind, end, centre, sweep, radius, step):  # type: ignore[no-untyped-def]
+    """Walk all blocks. Returns per step: block, x, y, z, length, volume; and per block the most
+    stock met at a rapid, mm.
     """
     n = kind.size
     capacity = 1 << 16
     at = np.empty((capacity, 6))
     used = 0
-    gouges = np.zeros(n)
     rapids = np.zeros(n)
     px, py, pz = start
     for k in range(n):
@@ -111,11 +103,7 @@ def run(height, keep, x0, y0, cell, start, kind, end, centre, sweep, radius, ste
                 met = _touches(height, x0, y0, cell, bx, by, bz, radius)
                 if met > rapids[k]:
                     rapids[k] = met
-            volume, gouge = _sweep(
-                height, keep, x0, y0, cell, ax, ay, az, bx, by, bz, radius, part_hit
-            )
-            if gouge > gouges[k]:
-                gouges[k] = gouge
+            volume = _sweep(height, x0, y0, cell, ax, ay, az, bx, by, bz, radius)
             if used == capacity:
                 capacity *= 2
                 larger = np.empty((capacity, 6))
@@ -130,4 +118,4 @@ def run(height, keep, x0, y0, cell, start, kind, end, centre, sweep, radius, ste
             used += 1
             ax, ay, az = bx, by, bz
         px, py, pz = ex, ey, ez
-    return at[:used].copy(), gouges, rapids
+    return at[:used].copy(), rapids
