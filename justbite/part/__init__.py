@@ -1,0 +1,1 @@
+"""Part in: drawings read into areas and islands."""
