@@ -18,7 +18,7 @@ LEAST_CHIP = 0.004
 """mm: thinner chips rub on the edge radius of a coated carbide cutter (common practice)."""
 MOST_AXIAL = 3.0
 """Deepest step-down in diameters (common practice: 2 to 3 D for constant engagement)."""
-LEAST_BITE, PINNED_MOST = 0.03, 1.0
+LEAST_BITE, PINNED_MOST = 0.05, 1.0
 HSS_SPEED = 0.3
 """Cutting speed of high-speed steel as a share of carbide's (common practice)."""
 BEND_SHARE = 0.008

@@ -13,7 +13,7 @@ from justbite.path.area import Area, parts_of
 from justbite.path.clearing import Clearing, Piece
 from justbite.path.entry import Entry, find_entry
 
-CELL, CELL_ISLANDS, CELL_LEAST = 16.0, 20.0, 40.0
+CELL, CELL_ISLANDS, CELL_LEAST = 16.0, 20.0, 60.0
 """Cells to a radius: plain, with islands, and at most for small bites."""
 
 

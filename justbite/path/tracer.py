@@ -59,8 +59,8 @@ def free_at(room, x0, y0, cell, x, y, wall):  # type: ignore[no-untyped-def]
 @njit(cache=True, nogil=True)
 def _arc_free(room, x0, y0, cell, x, y, c, s, turn, radius, wall):  # type: ignore[no-untyped-def]
     """Whether a quarter turn (turn = +1 left, -1 right) of `radius` stays inside `wall`."""
-    for k in range(1, 4):
-        a = k * np.pi / 6.0
+    for k in range(1, 7):
+        a = k * np.pi / 12.0
         along = radius * np.sin(a)
         across = radius * (1.0 - np.cos(a)) * turn
         px = x + along * c - across * s
@@ -145,6 +145,45 @@ def _best_turn(cleared, room, x0, y0, cell, px, py, heading, side, last, setting
 
 
 @njit(cache=True, nogil=True)
+def _slide(room, x0, y0, cell, px, py, heading, settings):  # type: ignore[no-untyped-def]
+    """One step along the wall at (px, py), where turning alone finds no way on.
+
+    Returns (x, y, cos, sin) of the place and heading reached; cos = sin = 0 when the wall
+    turns the cutter by more than 60 degrees or there is none near.
+    """
+    radius, wall, step = settings[0], settings[1], settings[2]
+    if read(room, x0, y0, cell, px, py) > wall + 0.1 * radius:
+        return px, py, 0.0, 0.0
+    nx = read(room, x0, y0, cell, px + cell, py) - read(room, x0, y0, cell, px - cell, py)
+    ny = read(room, x0, y0, cell, px, py + cell) - read(room, x0, y0, cell, px, py - cell)
+    size = np.sqrt(nx * nx + ny * ny)
+    if size < 0.5 * cell:
+        return px, py, 0.0, 0.0
+    nx /= size
+    ny /= size
+    c, s = -ny, nx
+    ahead = c * np.cos(heading) + s * np.sin(heading)
+    if ahead < 0.0:
+        c, s = -c, -s
+        ahead = -ahead
+    if ahead < 0.5:
+        return px, py, 0.0, 0.0
+    qx = px + step * c
+    qy = py + step * s
+    for _ in range(3):
+        here = read(room, x0, y0, cell, qx, qy)
+        if here >= wall:
+            break
+        qx += nx * (wall - here + 1e-4 * radius)
+        qy += ny * (wall - here + 1e-4 * radius)
+    dx, dy = qx - px, qy - py
+    moved = np.sqrt(dx * dx + dy * dy)
+    if moved < 0.3 * step or read(room, x0, y0, cell, qx, qy) < wall:
+        return px, py, 0.0, 0.0
+    return qx, qy, dx / moved, dy / moved
+
+
+@njit(cache=True, nogil=True)
 def trace(cleared, room, x0, y0, cell, px, py, heading, side, settings, target, stamping, max_steps,
           log_at, log_was, used):  # type: ignore[no-untyped-def]  # fmt: skip
     """Trace one pass from (px, py). Returns (path (n, 2), depths (n,), how it ended, heading, used).
@@ -177,11 +216,19 @@ def trace(cleared, room, x0, y0, cell, px, py, heading, side, settings, target, 
             cleared, room, x0, y0, cell, px, py, heading, side, turn, settings, target
         )
         if e >= HUGE:
-            ended = STUCK
-            break
-        px += step * np.cos(heading + 0.5 * side * turn)
-        py += step * np.sin(heading + 0.5 * side * turn)
-        heading += side * turn
+            sx, sy, sc, ss = _slide(room, x0, y0, cell, px, py, heading, settings)
+            if sc != 0.0 or ss != 0.0:
+                e = radial_depth(cleared, x0, y0, cell, sx, sy, sc, ss, radius, skin)
+            if e > target:
+                ended = STUCK
+                break
+            turn = 0.0
+            px, py = sx, sy
+            heading = np.arctan2(ss, sc)
+        else:
+            px += step * np.cos(heading + 0.5 * side * turn)
+            py += step * np.sin(heading + 0.5 * side * turn)
+            heading += side * turn
         path[n, 0] = px
         path[n, 1] = py
         depth[n] = e

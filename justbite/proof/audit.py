@@ -128,7 +128,7 @@ def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, 
         stock.height, stock.x0, stock.y0, stock.cell, moves.start, moves.kind, moves.end,
         np.nan_to_num(moves.centre), sweep_angles(moves), radius, settings.step * radius,
     )  # fmt: skip
-    trace = _measure(steps, moves, ap, settings.window * radius)
+    trace = _measure(steps, moves, ap, settings.window * radius, radius)
     cutting = (trace.depth > 0.02 * target) & ~trace.entry
     depth, length = trace.depth[cutting], trace.length[cutting]
     worst = int(np.argmax(np.where(cutting, trace.depth, 0.0))) if len(trace.depth) else 0
@@ -172,7 +172,7 @@ def _open_air(stock: Stock, job: Job, operation: Operation, radius: float) -> No
         stock.height[air] = np.minimum(stock.height[air], region.bottom - 1.0)
 
 
-def _measure(steps: NDArray[np.float64], moves: Moves, ap: float, window: float) -> Trace:
+def _measure(steps: NDArray[np.float64], moves: Moves, ap: float, window: float, radius: float) -> Trace:
     """Radial depth per step: volume over length and ap, over a window centred on the step."""
     block = steps[:, 0].astype(np.int32)
     length, volume = steps[:, 4], steps[:, 5]
@@ -183,6 +183,7 @@ def _measure(steps: NDArray[np.float64], moves: Moves, ap: float, window: float)
     low, high = middle - window / 2, middle + window / 2
     depth = (np.interp(high, along, taken) - np.interp(low, along, taken)) / (window * ap)
     entry = _descents(steps[:, 3], float(moves.start[2]), moves.z_level[block]) & feed
+    entry = _with_flat_turn(entry, moves.feed[block], along[1:], 6.5 * radius)
     # The window's reach on either side of an entry belongs to it.
     near = np.interp(middle, middle, entry.astype(float))
     for shift in (window / 2, -window / 2):
@@ -204,6 +205,18 @@ def _descents(z: NDArray[np.float64], start: float, level: NDArray[np.float64]) 
     run = np.cumsum(first)
     high = np.concatenate([[0.0], before[first] - level[first]])
     return np.asarray(down & (high[run] > 1.0))
+
+
+def _with_flat_turn(entry: NDArray[np.bool_], feed: NDArray[np.float64], along: NDArray[np.float64],
+                    most: float) -> NDArray[np.bool_]:  # fmt: skip
+    """The entry goes on, level, at the entry's own feed, for at most one turn of a helix."""
+    longer = entry.copy()
+    for last in np.nonzero(entry[:-1] & ~entry[1:])[0]:
+        k = last + 1
+        while k < len(entry) and feed[k] == feed[last] and along[k] - along[last] <= most:
+            longer[k] = True
+            k += 1
+    return longer
 
 
 def _gouge(stock: Stock, job: Job, operation: Operation, radius: float, steps: NDArray[np.float64],

@@ -100,7 +100,8 @@ def run(height, x0, y0, cell, start, kind, end, centre, sweep, radius, step):  #
                 by = py + (ey - py) * t
             bz = pz + (ez - pz) * t
             if kind[k] == 0:
-                met = _touches(height, x0, y0, cell, bx, by, bz, radius)
+                # Half a cell off the rim: a cutter that only slides along a wall is clear of it.
+                met = _touches(height, x0, y0, cell, bx, by, bz, radius - 0.5 * cell)
                 if met > rapids[k]:
                     rapids[k] = met
             volume = _sweep(height, x0, y0, cell, ax, ay, az, bx, by, bz, radius)
