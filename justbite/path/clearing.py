@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from justbite.field.cleared import stamp
 from justbite.field.grid import Field, Grid
 from justbite.path import search, tracer
-from justbite.path.contact import material_side
+from justbite.path.contact import deepest, material_side
 from justbite.path.links import smooth_link
 
 Points = NDArray[np.float64]
@@ -226,16 +226,26 @@ class Clearing:
         # At full depth the walk ends where a cut at full depth would begin. Where that gets
         # stuck, it would end inside the material: then only just touching.
         for target in (self.aim, 2.0 * sweep.fade * self.target):
-            path, _depth, ended, heading, _ = self._trace(
+            path, depth, ended, heading, _ = self._trace(
                 fx, fy, forward + np.pi, -1, sweep, target, False, 6000
             )
             if ended == tracer.CLOSED:
                 return fx, fy, forward
-            if ended == tracer.FADED and len(path) > 1:
-                break
-        if len(path) < 2:
-            return fx, fy, forward
-        return float(path[-1, 0]), float(path[-1, 1]), float(heading + np.pi)
+            k = self._behind(path, depth, sweep.fade * self.target)
+            if k > 0:
+                back = path[k] - path[k - 1]
+                return float(path[k, 0]), float(path[k, 1]), float(np.arctan2(-back[1], -back[0]))
+        return fx, fy, forward
+
+    def _behind(self, path: Points, depth: NDArray[np.float64], fade: float) -> int:
+        """Where a walk back along a front has left it: the first place clear all round; 0 if none."""
+        touching = np.nonzero(depth >= fade)[0]
+        first = int(touching[-1]) if len(touching) else 0
+        for k in range(max(1, first), len(path)):
+            x, y = path[k]
+            if deepest(self.cleared, *self._frame, x, y, self.radius) <= 0.02 * self.radius:
+                return k
+        return 0
 
     def _link(self, x: float, y: float, start: tuple[float, float, float], parent, j: int, i: int) -> Points:  # type: ignore[no-untyped-def]
         """The way from (x, y) through the flood's nodes to `start`, pulled straight."""

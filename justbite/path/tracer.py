@@ -192,7 +192,8 @@ def trace(cleared, room, x0, y0, cell, px, py, heading, side, settings, target, 
     """
     radius, step = settings[0], settings[2]
     fade, skin, lag_steps = settings[4], settings[9], int(settings[10])
-    fade_steps = int(settings[5] / step)
+    # A walk without stamping goes on behind the front, to where the cutter is clear of it.
+    fade_steps = int(settings[5] / step) if stamping else int(2.5 * radius / step)
     path = np.empty((max_steps + 1, 2))
     depth = np.empty(max_steps + 1)
     mark = np.empty(max_steps + 1, dtype=np.int64)
@@ -261,10 +262,10 @@ def trace(cleared, room, x0, y0, cell, px, py, heading, side, settings, target, 
             faint = 0
         else:
             faint += 1
-        if faint >= fade_steps and (engaged or faint >= 3 * fade_steps):
+        if faint >= fade_steps and (engaged or not stamping or faint >= 3 * fade_steps):
             ended = FADED
             break
-    if ended == FADED:
+    if ended == FADED and stamping:
         n = max(1, n - faint, oldest + 1)
         if stamped > n - 1:
             undo(cleared, log_at, log_was, used, mark[n - 1])
