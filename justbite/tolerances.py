@@ -6,7 +6,7 @@ CHORD = 0.002
 JOIN = 0.02
 """mm: ends of drawing entities closer than this are one point."""
 
-WALL_SNAP = 0.0005
+WALL_SNAP = 0.0012
 """Share of R: extra distance from walls, for the fields' interpolation error there."""
 
 FIT_SHARE = 0.4

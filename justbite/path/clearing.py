@@ -101,7 +101,7 @@ class Clearing:
         r = self.radius
         return tracer.TraceSettings(
             radius=r, wall=self.wall, step=self.step, target=self.target,
-            fade=sweep.fade * self.target, fade_length=0.6 * r, turn_away=0.12 * r,
+            fade=sweep.fade * self.target, fade_length=0.6 * r, turn_away=min(0.12, 0.9 * sweep.escape) * r,
             turn_in=sweep.turn_in * r, escape=sweep.escape * r, skin=self.skin, lag_steps=5,
             ease=0.3 * r,
         ).packed()  # fmt: skip

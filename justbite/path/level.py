@@ -1,9 +1,11 @@
 """One level of one area in the plane: entries, cuts and links for each part of the locus."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
+import shapely
+from scipy import ndimage
 from shapely.geometry import Polygon
 
 from justbite.field.distance import signed_distance
@@ -15,6 +17,9 @@ from justbite.path.entry import Entry, find_entry
 
 CELL, CELL_ISLANDS, CELL_LEAST = 16.0, 20.0, 60.0
 """Cells to a radius: plain, with islands, and at most for small bites."""
+MOST_ENTRIES = 12
+LEAST_REST = 0.5
+"""Material worth an entry of its own, R squared."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,29 +54,26 @@ def plan_level(area: Area, target: float, clearance: float, operation: str,
     done = 0.0
     for part in parts:
         room, cleared, grid = _fields(area, part, target)
-        entry = find_entry(area, part, room, grid, clearance)
-        if entry is None:
-            findings.append(_no_entry(area, part, operation))
-            continue
-        if entry.kind == "ramp":
-            x, y = entry.points.mean(axis=0)
-            findings.append(
-                Finding("entry.ramp", f'Area "{area.name}" is entered by a ramp.', operation, area.name, x, y)
-            )
         work = Clearing(grid, cleared, room, area.radius, area.wall, target)
-        if entry.kind != "outside":
-            work.stamp_path(entry.points)
         before = done
 
         def share(removed: float, before: float = before) -> None:
             tick(min(0.999, (before + removed) / whole))
 
-        start = entry.points[-1] if entry.kind == "helix" else entry.points[0]
-        if entry.kind == "ramp":
-            start = entry.points[-1]
-        work.run(float(start[0]), float(start[1]), entry.heading, share)
+        entry = find_entry(area, part, room, grid, clearance)
+        if entry is None:
+            findings.append(_no_entry(area, part, operation))
+        for _ in range(MOST_ENTRIES):
+            if entry is None:
+                break
+            paths.append(_clear_from(work, entry, share))
+            # A neck may have stopped it: what is left behind one gets an entry of its own.
+            rest = _standing(work, area, part)
+            entry = None if rest is None else _inner_entry(area, rest, room, grid)
         done += work.removed
-        paths.append(PartPath(entry, tuple(work.pieces)))
+        for path in paths:
+            if path.entry.kind == "ramp":
+                findings.append(_ramp_finding(area, path.entry, operation))
     for x, y, size in area.unreached:
         findings.append(
             Finding(
@@ -81,6 +83,46 @@ def plan_level(area: Area, target: float, clearance: float, operation: str,
             )
         )  # fmt: skip
     return paths, findings
+
+
+def _clear_from(work: Clearing, entry: Entry, share: Callable[[float], None]) -> PartPath:
+    """Enter and clear all that can be reached from there."""
+    work.pieces = []
+    if entry.kind != "outside":
+        work.stamp_path(entry.points)
+    start = entry.points[-1]
+    work.run(float(start[0]), float(start[1]), entry.heading, share)
+    return PartPath(entry, tuple(work.pieces))
+
+
+def _standing(work: Clearing, area: Area, part: Polygon) -> Polygon | None:
+    """Where in `part` the cutter would still meet a good deal of material; None when nowhere."""
+    grid = work.grid
+    standing = work.cleared > 0.1 * area.radius
+    reach = signed_distance(part.buffer(area.wall).intersection(area.material), grid, area.radius)
+    labels, count = ndimage.label(standing & (reach > 0.0))
+    if count == 0:
+        return None
+    sizes = np.bincount(labels.ravel())[1:] * grid.cell**2
+    if sizes.max() < LEAST_REST * area.radius**2:
+        return None
+    j, i = np.nonzero(labels == 1 + int(sizes.argmax()))
+    spots = shapely.MultiPoint(np.column_stack([grid.x0 + i * grid.cell, grid.y0 + j * grid.cell]))
+    near = spots.buffer(0.75 * grid.cell).intersection(part)
+    inside = [p for p in shapely.get_parts(near) if p.area > 0]
+    return max(inside, key=lambda p: p.area) if inside else None
+
+
+def _inner_entry(area: Area, rest: Polygon, room: Field, grid: Grid) -> Entry | None:
+    """A helix or ramp in the middle of what still stands."""
+    return find_entry(replace(area, material=area.free), rest, room, grid, 0.0)
+
+
+def _ramp_finding(area: Area, entry: Entry, operation: str) -> Finding:
+    x, y = entry.points.mean(axis=0)
+    return Finding(
+        "entry.ramp", f'Area "{area.name}" is entered by a ramp.', operation, area.name, float(x), float(y)
+    )
 
 
 def _no_entry(area: Area, part: Polygon, operation: str) -> Finding:
