@@ -62,6 +62,18 @@ class BiteOut(Schema):
     bite: dict[str, Any]
 
 
+class QuantityIn(Schema):
+    text: str
+    kind: str
+    units: str = "mm"
+
+
+class QuantityOut(Schema):
+    value: float
+    metric: str
+    inch: str
+
+
 class Picture(Schema):
     picture: dict[str, Any]
 
@@ -172,6 +184,12 @@ def delete_job(request: HttpRequest, pk: int) -> Status[None]:
 def bite(request: HttpRequest, body: BiteIn) -> BiteOut:
     """The bite of an operation while it is being typed; nothing is kept."""
     return BiteOut(bite=core.bite(body.document, body.operation))
+
+
+@api.post("/quantity", response={200: QuantityOut, 422: Fault})
+def quantity(request: HttpRequest, body: QuantityIn) -> dict[str, Any]:
+    """Read a typed value: units, fractions and sums."""
+    return core.quantity(body.text, body.kind, body.units)
 
 
 @api.post("/picture", response={200: Picture, 422: Fault})

@@ -13,6 +13,7 @@ from justbite.errors import InputError, JobError, JustBiteError, PartError, Stop
 from justbite.model.job import Job, Region, parse_job
 from justbite.model.shapes import ring_points
 from justbite.part.dxf import MOST_BYTES, read_dxf
+from justbite.units import read_quantity
 
 __all__ = ["MOST_BYTES", "InputError", "JobError", "JustBiteError", "PartError", "StoppedError"]
 
@@ -108,3 +109,8 @@ def stores() -> dict[str, Any]:
             ("machines", catalogue.machines()),
         )
     }
+
+
+def quantity(text: str, kind: str, units: str) -> dict[str, Any]:
+    """A typed value read and shown in both systems. Raises InputError."""
+    return asdict(read_quantity(text, kind, units))

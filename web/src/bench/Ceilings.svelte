@@ -1,0 +1,124 @@
+<script lang="ts">
+  /** All ceilings as bars of the share used, those that bind first; below them the findings. */
+  import { number } from '../format';
+  import type { Ceiling } from '../types';
+  import type { BenchState } from './bench.svelte';
+
+  let { bench }: { bench: BenchState } = $props();
+  const reserve = $derived(bench.current?.reserve ?? 0);
+  const rows = $derived([...(bench.bite?.ceilings ?? [])].sort((a, b) => b.share - a.share));
+  const findings = $derived(bench.plan?.report?.warnings ?? []);
+
+  function digits(c: Ceiling): number {
+    return c.ceiling >= 100 ? 0 : c.ceiling >= 1 ? 1 : 3;
+  }
+</script>
+
+<section aria-label="Ceilings">
+  <h2>Ceilings</h2>
+  {#if reserve > 0}<p class="quiet">{number(100 * reserve)} % of the loads held in reserve</p>{/if}
+  {#each rows as c (c.name)}
+    <div class="row" class:binds={c.binds}>
+      <span class="name">{c.name}</span>
+      <span class="figure">{number(c.value, digits(c))} of {number(c.ceiling, digits(c))} {c.unit}</span>
+      <span class="bar"
+        ><span
+          style:width="{Math.min(100, 100 * c.share)}%"
+          class:full={c.binds}
+          class:over={c.share > 1.0001}
+        ></span></span
+      >
+      {#if c.share > 1.0001}
+        <p class="over"><strong>over by {number(100 * (c.share - 1))} %.</strong> {c.relief}</p>
+      {:else if c.binds}
+        <p class="quiet"><strong>binds.</strong> {c.relief}</p>
+      {/if}
+    </div>
+  {/each}
+  {#if findings.length}
+    <h2 class="findings">Findings</h2>
+    <ul>
+      {#each findings as f, i (i)}
+        <li class:error={f.severity === 'error'}>
+          <button
+            class="plain"
+            disabled={f.x === null}
+            onclick={() => f.x !== null && f.y !== null && (bench.looked = { x: f.x, y: f.y })}
+          >
+            <strong>{f.severity}</strong>
+            {f.sentence} <span class="quiet">{f.hint}</span>
+          </button>
+        </li>
+      {/each}
+    </ul>
+  {:else if bench.plan?.report}
+    <h2 class="findings">Findings</h2>
+    <p class="quiet">None. The program was read back and run.</p>
+  {/if}
+</section>
+
+<style>
+  section {
+    overflow: auto;
+    padding: 14px;
+  }
+  .row {
+    display: grid;
+    grid-template-columns: 1fr auto;
+    gap: 2px 8px;
+    margin-top: 9px;
+  }
+  .name::first-letter {
+    text-transform: uppercase;
+  }
+  .binds .name {
+    font-weight: 600;
+  }
+  .figure {
+    white-space: nowrap;
+  }
+  .bar {
+    grid-column: 1 / -1;
+    height: 7px;
+    background: #e6dcc6;
+  }
+  .bar > span {
+    display: block;
+    height: 100%;
+    background: #7fa79b;
+  }
+  .bar > .full {
+    background: var(--load-3);
+  }
+  .bar > .over {
+    background: var(--over);
+  }
+  .row p {
+    grid-column: 1 / -1;
+    font-size: 13px;
+    line-height: 1.25;
+  }
+  .findings {
+    margin-top: 16px;
+    padding-top: 12px;
+    border-top: 1px solid var(--ink);
+  }
+  ul {
+    list-style: none;
+    padding: 0;
+    margin: 6px 0 0;
+    display: grid;
+    gap: 6px;
+  }
+  li {
+    border-left: 3px solid var(--hatch);
+  }
+  li.error {
+    border-left-color: var(--over);
+  }
+  li button {
+    text-align: left;
+    padding: 0 0 0 8px;
+    color: var(--ink);
+  }
+</style>
