@@ -10,20 +10,20 @@ from typing import Any
 
 import numpy as np
 
-from justbite import __version__, catalogue, tolerances
+from justbite import __version__, tolerances
 from justbite.bite import solver
 from justbite.errors import JobError, NothingToCutError
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Machine, Material, Operation
 from justbite.model.moves import CUT, ENTRY, LINK, POSITION, RAPID, Moves
-from justbite.model.shapes import shape_faults
 from justbite.model.trace import PathTrace
 from justbite.motion.clock import Drive, block_times
 from justbite.nc.reader import read_program
 from justbite.nc.writer import Heading, write_program
 from justbite.path.program import MovesBuilder
 from justbite.path.rough import Limits, add_operation
+from justbite.prepare import bite_of, check_job
 from justbite.proof.audit import Audit, ProofSettings, Stock, audit_operation, renumbered
 
 Progress = Callable[[float, str], None]
@@ -40,27 +40,6 @@ class Plan:
     program: str
     report: dict[str, Any]
     trace: PathTrace
-
-
-def check_job(job: Job) -> tuple[Machine, Material]:
-    """The machine and material of a sound job. Raises JobError with all that is wrong."""
-    machine, material = catalogue.machine_of(job), catalogue.material_of(job)
-    faults = [f for r in job.regions for f in shape_faults(r, tolerances.CHORD)]
-    if faults:
-        raise JobError.of(faults)
-    return machine, material
-
-
-def bite_of(job: Job, operation: Operation) -> Bite:
-    """The solved bite of one operation."""
-    machine, material = catalogue.machine_of(job), catalogue.material_of(job)
-    tool = job.tool(operation.tool)
-    depth = max(
-        job.region(n).top - job.region(n).bottom - operation.allowance.floor for n in operation.regions
-    )
-    if depth <= 0:
-        raise JobError(f'Operation "{operation.name}": the floor allowance leaves nothing to cut.')
-    return solver.solve(solver.case_of(operation, tool, material, machine, depth))
 
 
 def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:

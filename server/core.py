@@ -13,6 +13,7 @@ from justbite.errors import InputError, JobError, JustBiteError, PartError, Stop
 from justbite.model.job import Job, Region, parse_job
 from justbite.model.shapes import ring_points
 from justbite.part.dxf import MOST_BYTES, read_dxf
+from justbite.prepare import bite_of, check_job
 from justbite.units import read_quantity
 
 __all__ = ["MOST_BYTES", "InputError", "JobError", "JustBiteError", "PartError", "StoppedError"]
@@ -26,8 +27,6 @@ def fingerprint(document: dict[str, Any]) -> str:
 
 def check(document: Any) -> Job:
     """The job of a document, shapes checked too. Raises JobError."""
-    from justbite.plan import check_job
-
     job = parse_job(document)
     check_job(job)
     return job
@@ -35,8 +34,6 @@ def check(document: Any) -> Job:
 
 def bite(document: dict[str, Any], operation: int) -> dict[str, Any]:
     """The bite of one operation of a document."""
-    from justbite.plan import bite_of
-
     job = parse_job(document)
     if not 0 <= operation < len(job.operations):
         raise JobError(f"The job has no operation {operation + 1}.")

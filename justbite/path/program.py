@@ -170,12 +170,18 @@ def _link(out: MovesBuilder, points: NDArray[np.float64], z: float, heights: Hei
         _blocks(out, points, z, feeds.link, LINK, tolerance)
         return
 
-    def at(s: float) -> NDArray[np.float64]:
-        return np.array([np.interp(s, along, points[:, 0]), np.interp(s, along, points[:, 1])])
+    # The curve itself is kept on the way up and down: a chord could touch a wall beside it.
+    rising = _between(points, along, 0.0, EASE)
+    falling = _between(points, along, length - EASE, length)
+    for k, (x, y) in enumerate(rising[1:], 1):
+        out.to(LINE, float(x), float(y), z + lift * k / (len(rising) - 1), feeds.link, LINK)
+    _blocks(out, _between(points, along, EASE, length - EASE), z + lift, feeds.link, LINK, tolerance)
+    for k, (x, y) in enumerate(falling[1:], 1):
+        out.to(LINE, float(x), float(y), z + lift * (1 - k / (len(falling) - 1)), feeds.link, LINK)
 
-    x, y = at(EASE)
-    out.to(LINE, float(x), float(y), z + lift, feeds.link, LINK)
-    inner = points[(along > EASE) & (along < length - EASE)]
-    middle = np.vstack([at(EASE), inner, at(length - EASE)])
-    _blocks(out, middle, z + lift, feeds.link, LINK, tolerance)
-    out.to(LINE, float(points[-1, 0]), float(points[-1, 1]), z, feeds.link, LINK)
+
+def _between(points: NDArray[np.float64], along: NDArray[np.float64], a: float, b: float) -> NDArray[np.float64]:
+    """The stretch of a polyline from length `a` to length `b` along it."""
+    inner = (along > a + 1e-6) & (along < b - 1e-6)
+    ends = [[np.interp(s, along, points[:, 0]), np.interp(s, along, points[:, 1])] for s in (a, b)]
+    return np.vstack([ends[:1], points[inner], ends[1:]])

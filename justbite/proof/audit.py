@@ -128,7 +128,8 @@ def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, 
         stock.height, stock.x0, stock.y0, stock.cell, moves.start, moves.kind, moves.end,
         np.nan_to_num(moves.centre), sweep_angles(moves), radius, settings.step * radius,
     )  # fmt: skip
-    trace = _measure(steps, moves, ap, settings.window * radius, radius)
+    axial = _axial(job, operation, steps, moves, ap, stock.chord, radius)
+    trace = _measure(steps, moves, axial, settings.window * radius, radius)
     cutting = (trace.depth > 0.02 * target) & ~trace.entry
     depth, length = trace.depth[cutting], trace.length[cutting]
     worst = int(np.argmax(np.where(cutting, trace.depth, 0.0))) if len(trace.depth) else 0
@@ -172,8 +173,26 @@ def _open_air(stock: Stock, job: Job, operation: Operation, radius: float) -> No
         stock.height[air] = np.minimum(stock.height[air], region.bottom - 1.0)
 
 
-def _measure(steps: NDArray[np.float64], moves: Moves, ap: float, window: float, radius: float) -> Trace:
-    """Radial depth per step: volume over length and ap, over a window centred on the step."""
+def _axial(job: Job, operation: Operation, steps: NDArray[np.float64], moves: Moves, ap: float,
+           chord: float, radius: float) -> NDArray[np.float64]:  # fmt: skip
+    """Axial depth of the level that each step belongs to: the area's depth over its levels."""
+    axial = np.full(len(steps), ap)
+    level = moves.z_level[steps[:, 0].astype(int)]
+    for name in operation.regions:
+        region = job.region(name)
+        floor = region.bottom + operation.allowance.floor
+        free = free_space(region, 3.4 * radius + operation.allowance.wall, chord)
+        own = shapely.contains_xy(free, steps[:, 1], steps[:, 2])
+        cut = own & (steps[:, 5] > 0) & (level >= floor - 1e-4)
+        count = len(np.unique(np.round(level[cut], 4)))
+        if count:
+            axial[own] = (region.top - floor) / count
+    return axial
+
+
+def _measure(steps: NDArray[np.float64], moves: Moves, axial: NDArray[np.float64], window: float,
+             radius: float) -> Trace:  # fmt: skip
+    """Radial depth per step: volume over length and axial depth, over a window about the step."""
     block = steps[:, 0].astype(np.int32)
     length, volume = steps[:, 4], steps[:, 5]
     feed = moves.kind[block] != RAPID
@@ -181,7 +200,7 @@ def _measure(steps: NDArray[np.float64], moves: Moves, ap: float, window: float,
     taken = np.concatenate([[0.0], np.cumsum(np.where(feed, volume, 0.0))])
     middle = 0.5 * (along[:-1] + along[1:])
     low, high = middle - window / 2, middle + window / 2
-    depth = (np.interp(high, along, taken) - np.interp(low, along, taken)) / (window * ap)
+    depth = (np.interp(high, along, taken) - np.interp(low, along, taken)) / (window * axial)
     entry = _descents(steps[:, 3], float(moves.start[2]), moves.z_level[block]) & feed
     entry = _with_flat_turn(entry, moves.feed[block], along[1:], 6.5 * radius)
     # The window's reach on either side of an entry belongs to it.

@@ -36,6 +36,7 @@ class Command(BaseCommand):
 
         signal.signal(signal.SIGTERM, end)
         signal.signal(signal.SIGINT, end)
+        _wait_for(host, port)
         self.stdout.write(f"Just Bite is at http://{host}:{port}/  (Ctrl+C ends it)")
         self.stdout.flush()
         while not ending:
@@ -53,6 +54,16 @@ class Command(BaseCommand):
                 process.wait(10)
             except subprocess.TimeoutExpired:
                 process.kill()
+
+
+def _wait_for(host: str, port: int, most: float = 60.0) -> None:
+    """Until something answers at the port, or `most` seconds are over."""
+    end = time.monotonic() + most
+    while time.monotonic() < end:
+        with socket.socket() as probe:
+            if probe.connect_ex((host, port)) == 0:
+                return
+        time.sleep(0.1)
 
 
 def _free_port(host: str, wished: int) -> int:

@@ -175,7 +175,7 @@
         label="Step-down"
         value={bite.ap}
         {units}
-        note={`${note('ap')}, ${bite.steps} ${bite.steps === 1 ? 'step' : 'steps'}`}
+        note={note('ap')}
         pinned={pinned.includes('ap')}
         onchange={pin('step_down')}
         onlive={live('step_down')}

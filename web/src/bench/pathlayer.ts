@@ -5,8 +5,8 @@ import type { Lens } from './bench.svelte';
 import { CUT, ENTRY, POSITION, type Trace } from './trace';
 import type { Size, View } from './view';
 
-const LINK_COLOUR: [number, number, number] = [0x9a, 0x8f, 0x78];
-const FAINT: [number, number, number] = [0xdf, 0xd8, 0xc8];
+const LINK_COLOUR: [number, number, number] = [0xc6, 0xba, 0xa2];
+const FAINT: [number, number, number] = [0xe6, 0xdf, 0xd0];
 
 export class PathLayer {
   #renderer: THREE.WebGLRenderer;

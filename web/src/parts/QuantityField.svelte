@@ -128,7 +128,7 @@
 <style>
   label {
     display: grid;
-    grid-template-columns: 74px 104px 1fr;
+    grid-template-columns: 74px 100px 1fr;
     align-items: center;
     gap: 4px 6px;
     margin-top: 4px;
@@ -159,7 +159,8 @@
     white-space: nowrap;
   }
   .note {
-    font-size: 13px;
+    font-size: 12.5px;
+    white-space: nowrap;
     text-align: left;
     padding: 0;
   }

@@ -19,8 +19,14 @@
 
 <svg {width} {height} viewBox="{view.x} {view.y} {view.w} {view.h}" aria-hidden="true">
   <defs>
-    <pattern {id} width="4" height="4" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
-      <line x1="0" y1="0" x2="0" y2="4" stroke="var(--hatch)" stroke-width="0.6" />
+    <pattern
+      {id}
+      width={view.w / 45}
+      height={view.w / 45}
+      patternUnits="userSpaceOnUse"
+      patternTransform="rotate(45)"
+    >
+      <line x1="0" y1="0" x2="0" y2={view.w / 45} stroke="var(--hatch)" stroke-width={view.w / 320} />
     </pattern>
   </defs>
   <rect
