@@ -38,9 +38,7 @@ class PartError(InputError):
 class JobError(InputError):
     """A job that cannot be planned as it stands; may carry several faults."""
 
-    def __init__(
-        self, sentence: str, hint: str = "", where: str = "", more: tuple[str, ...] = ()
-    ) -> None:
+    def __init__(self, sentence: str, hint: str = "", where: str = "", more: tuple[str, ...] = ()) -> None:
         super().__init__(sentence, hint, where)
         self.args = (sentence, hint, where, more)
         self.more = more

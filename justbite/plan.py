@@ -15,7 +15,7 @@ from justbite.bite import solver
 from justbite.errors import JobError, NothingToCutError
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
-from justbite.model.job import Job, Machine, Material, Operation
+from justbite.model.job import Job, Machine, Operation
 from justbite.model.moves import CUT, ENTRY, LINK, POSITION, RAPID, Moves
 from justbite.model.trace import PathTrace
 from justbite.motion.clock import Drive, block_times
@@ -74,8 +74,7 @@ def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:
         raise NothingToCutError(f"There is nothing to cut. {reasons}".strip())
     progress(0.72, "Writing the program")
     headings = [
-        Heading(i + 1, o.name, o.tool, b.speed)
-        for i, (o, b) in enumerate(zip(job.operations, bites, strict=True))
+        Heading(i + 1, o.name, o.tool, b.speed) for i, (o, b) in enumerate(zip(job.operations, bites, strict=True))
     ]
     program, moves = write_program(job.name, moves, headings, travel)
     report, trace, found = _prove(job, bites, machine, moves, program, compute, progress)
@@ -109,7 +108,8 @@ def _prove(job: Job, bites: list[Bite], machine: Machine, planned: Moves, progra
     settings = ProofSettings(
         tolerances.PROOF_CELL, tolerances.PROOF_STEP, tolerances.PROOF_WINDOW, tolerances.GOUGE, tolerances.CHORD
     )
-    stock = Stock(job, tolerances.PROOF_CELL * radius, tolerances.CHORD)
+    cell = min(tolerances.PROOF_CELL * radius, min(b.ae for b in bites) / tolerances.PROOF_BITE_CELLS)
+    stock = Stock(job, cell, tolerances.CHORD)
     drive = Drive(machine.rapid_feed, machine.max_feed, machine.acceleration, machine.block_rate)
     path_tolerance = min(o.tolerance for o in job.operations)
     seconds = block_times(read, drive, path_tolerance)
@@ -193,11 +193,15 @@ def _proof_findings(operation: Operation, bite: Bite, audit: Audit, radius: floa
     if audit.most_depth > OVER_BITE * bite.ae:
         share = 100 * audit.most_depth / bite.ae
         found.append(
-            Finding("proof.over-bite", f'"{name}" takes {share:.0f} % of its bite at one place.', name, "", *audit.most_at)
+            Finding(
+                "proof.over-bite", f'"{name}" takes {share:.0f} % of its bite at one place.', name, "", *audit.most_at
+            )
         )
     if audit.gouge > 0:
         found.append(
-            Finding("proof.gouge", f'"{name}" cuts {audit.gouge:.3f} mm into what must stay.', name, "", *audit.gouge_at)
+            Finding(
+                "proof.gouge", f'"{name}" cuts {audit.gouge:.3f} mm into what must stay.', name, "", *audit.gouge_at
+            )
         )
     if audit.rapid > tolerances.GOUGE:
         found.append(
@@ -206,7 +210,8 @@ def _proof_findings(operation: Operation, bite: Bite, audit: Audit, radius: floa
         )  # fmt: skip
     if audit.left_over > 0.003:
         found.append(
-            Finding("area.left-over", f'"{name}" leaves {100 * audit.left_over:.2f} % of what the cutter can reach.', name)
+            Finding(
+                "area.left-over", f'"{name}" leaves {100 * audit.left_over:.2f} % of what the cutter can reach.', name
+            )
         )
     return found
-

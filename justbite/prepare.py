@@ -24,9 +24,7 @@ def bite_of(job: Job, operation: Operation) -> Bite:
     """The solved bite of one operation."""
     machine, material = catalogue.machine_of(job), catalogue.material_of(job)
     tool = job.tool(operation.tool)
-    depth = max(
-        job.region(n).top - job.region(n).bottom - operation.allowance.floor for n in operation.regions
-    )
+    depth = max(job.region(n).top - job.region(n).bottom - operation.allowance.floor for n in operation.regions)
     if depth <= 0:
         raise JobError(f'Operation "{operation.name}": the floor allowance leaves nothing to cut.')
     return solver.solve(solver.case_of(operation, tool, material, machine, depth))

@@ -18,6 +18,9 @@ FIT_BITE_SHARE = 0.004
 PROOF_CELL = 1 / 60
 """Share of R: cell of the proof's height map."""
 
+PROOF_BITE_CELLS = 20
+"""Cells to the radial depth, at least: a coarser map would see its own cells as load."""
+
 PROOF_STEP = 1 / 20
 """Share of R: step of the proof's replay."""
 

@@ -1,5 +1,7 @@
 """What is kept: jobs with their history, and plans with their results."""
 
+from typing import ClassVar
+
 from django.db import models
 
 
@@ -22,7 +24,7 @@ class Revision(models.Model):
     made = models.DateTimeField(auto_now_add=True)
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["job", "number"], name="one_document_a_revision")]
+        constraints: ClassVar = [models.UniqueConstraint(fields=["job", "number"], name="one_document_a_revision")]
 
 
 class Plan(models.Model):

@@ -153,6 +153,7 @@ def _bite(case: Case, ae: float, ap: float, steps: int, phi: float, ripple: floa
     hold = 1.0 - case.reserve
     most_bend = min(0.1, BEND_SHARE * tool.diameter)
     wanted_vc = material.cutting_speed * (HSS_SPEED if tool.substrate == "hss" else 1.0)
+    most_bite = PINNED_MOST if "ae" in case.pinned else material.most_bite_share
     rows = [
         ("spindle speed", speed, machine.max_rpm, "rpm", 1.0),
         ("cutting speed", vc, wanted_vc, "m/min", 1.0),
@@ -165,11 +166,9 @@ def _bite(case: Case, ae: float, ap: float, steps: int, phi: float, ripple: floa
         ("bending stress", stress, load.STRESS[tool.substrate], "N/mm2", hold),
         ("flute length", ap, tool.flute_length, "mm", 1.0),
         ("step-down", ap, MOST_AXIAL * tool.diameter, "mm", 1.0),
-        ("engagement", ae, (PINNED_MOST if "ae" in case.pinned else material.most_bite_share) * tool.diameter, "mm", 1.0),
+        ("engagement", ae, most_bite * tool.diameter, "mm", 1.0),
     ]  # fmt: skip
-    ceilings = tuple(
-        Ceiling(n, v, c, u, v / (c * h), v / (c * h) > 0.995, RELIEF[n]) for n, v, c, u, h in rows
-    )
+    ceilings = tuple(Ceiling(n, v, c, u, v / (c * h), v / (c * h) > 0.995, RELIEF[n]) for n, v, c, u, h in rows)
     return Bite(
         ae=ae, ap=ap, steps=steps, angle=math.degrees(phi), speed=speed, cutting_speed=vc,
         feed=feed, feed_per_tooth=fz, chip_mean=mean, chip_most=thickest,

@@ -55,8 +55,7 @@ def _nearest(squared, segments, x0, y0, cell, cap):  # type: ignore[no-untyped-d
                 ex = ax + t * dx - x
                 ey = ay + t * dy - y
                 d2 = ex * ex + ey * ey
-                if d2 < squared[j, i]:
-                    squared[j, i] = d2
+                squared[j, i] = min(squared[j, i], d2)
 
 
 @njit(cache=True, nogil=True)

@@ -45,7 +45,7 @@ class Finding:
 
     @property
     def severity(self) -> str:
-        """"error", "warning" or "note"."""
+        """ "error", "warning" or "note"."""
         return CODES[self.code][0]
 
     @property

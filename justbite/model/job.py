@@ -105,15 +105,12 @@ class Region(Model):
     def _sound(self) -> "Region":
         if self.bottom >= self.top:
             raise ValueError(
-                f"the bottom ({self.bottom:g}) is not below the top ({self.top:g});"
-                " give the bottom as a lower Z"
+                f"the bottom ({self.bottom:g}) is not below the top ({self.top:g}); give the bottom as a lower Z"
             )
         if isinstance(self.open_edges, list):
             wrong = [e for e in self.open_edges if e >= len(self.outline)]
             if wrong:
-                raise ValueError(
-                    f"open edge {wrong[0]} does not exist; the outline has {len(self.outline)} edges"
-                )
+                raise ValueError(f"open edge {wrong[0]} does not exist; the outline has {len(self.outline)} edges")
         return self
 
 

@@ -115,10 +115,7 @@ def free_space(region: Region, strip: float, chord: float) -> BaseGeometry:
     islands = outline.difference(shape)
     if region.open_edges == "all":
         return outline.buffer(strip, join_style="mitre").difference(islands)
-    air = [
-        LineString(c).buffer(-strip, cap_style="flat", join_style="mitre", single_sided=True)
-        for c in chains
-    ]
+    air = [LineString(c).buffer(-strip, cap_style="flat", join_style="mitre", single_sided=True) for c in chains]
     lines = shapely.union_all([LineString(c) for c in chains])
     closed = outline.exterior.difference(lines.buffer(1e-6))
     # Joined with a hair of overlap, so that no seam is left along the open edge.

@@ -83,5 +83,3 @@ def write_program(name: str, moves: Moves, headings: list[Heading], travel: floa
         line[k] = len(out)
     out += [f"G0 Z{travel:.4f}".rstrip("0").rstrip("."), "M5", "M30", "%"]
     return "\n".join(out) + "\n", replace(moves, line=line)
-
-

@@ -26,7 +26,7 @@ class Stretch:
 
 def reversed_path(path: Path) -> Path:
     """The same stretch the other way round: order turned, bulges shifted and negated."""
-    bulges = [-p[2] for p in path[:-1]][::-1] + [0.0]
+    bulges = [*(-p[2] for p in path[-2::-1]), 0.0]
     return [(x, y, b) for (x, y, _), b in zip(path[::-1], bulges, strict=True)]
 
 
@@ -159,15 +159,17 @@ def nest(chains: list[tuple[str, Path]], chord: float) -> tuple[list[DrawnArea],
     for layer in dict.fromkeys(layer for layer, _, _ in sound):
         own = [(p, g) for at, p, g in sound if at == layer]
         inside = [
-            [j for j, (_, g) in enumerate(own) if j != i and g.area > mine.area and g.contains(mine.representative_point())]
+            [
+                j
+                for j, (_, g) in enumerate(own)
+                if j != i and g.area > mine.area and g.contains(mine.representative_point())
+            ]
             for i, (_, mine) in enumerate(own)
         ]
         for i, (path, polygon) in enumerate(own):
             if len(inside[i]) % 2:
                 continue
-            children = [
-                k for k in range(len(own)) if i in inside[k] and len(inside[k]) == len(inside[i]) + 1
-            ]
+            children = [k for k in range(len(own)) if i in inside[k] and len(inside[k]) == len(inside[i]) + 1]
             islands: tuple[Vertices, ...] = tuple(tuple(own[k][0]) for k in children)
             left = polygon.area - sum(own[k][1].area for k in children)
             areas.append(DrawnArea("", layer, tuple(path), islands, float(left)))

@@ -58,7 +58,9 @@ def read_dxf(data: bytes, units: str | None, tolerance: float, chord: float) -> 
     found += bad
     for (kind, layer), count in sorted(skipped.items()):
         found.append(
-            Finding("part.skipped-entity", f'{count} × {kind} on layer "{layer}" cannot be an outline and was passed over.')
+            Finding(
+                "part.skipped-entity", f'{count} × {kind} on layer "{layer}" cannot be an outline and was passed over.'
+            )
         )
     if not known:
         found.append(Finding("part.units-unknown", "The drawing does not say its units; millimetres are assumed."))
@@ -131,8 +133,7 @@ def _arc(entity: DXFGraphic) -> Path:
     sweep = sweep % (2 * math.pi) or 2 * math.pi
     bulge = math.tan(sweep / 8)
     return [
-        (c.x + r * math.cos(first + sweep * t), c.y + r * math.sin(first + sweep * t), bulge)
-        for t in (0.0, 0.5, 1.0)
+        (c.x + r * math.cos(first + sweep * t), c.y + r * math.sin(first + sweep * t), bulge) for t in (0.0, 0.5, 1.0)
     ]
 
 

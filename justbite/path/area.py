@@ -83,9 +83,10 @@ def air_start(area: Area, part: Polygon, clearance: float) -> tuple[float, float
 def longest_line(part: Polygon, x: float, y: float, most: float) -> tuple[np.ndarray, np.ndarray]:
     """The longest straight line through (x, y) inside `part`, each side at most `most`/2."""
     best = (np.array([x, y]), np.array([x, y]))
+    spot = np.array([x, y])
     for angle in np.linspace(0.0, np.pi, 72, endpoint=False):
         way = np.array([np.cos(angle), np.sin(angle)]) * most / 2
-        inside = LineString([(x, y) - way, (x, y) + way]).intersection(part)
+        inside = LineString([spot - way, spot + way]).intersection(part)
         for piece in shapely.get_parts(inside):
             if piece.distance(Point(x, y)) < 1e-6 and piece.length > np.hypot(*(best[1] - best[0])):
                 ends = np.asarray(piece.coords)

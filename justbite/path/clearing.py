@@ -7,6 +7,7 @@ sweeps with falling thresholds, the second for thin remainders.
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -84,7 +85,7 @@ class Clearing:
 
     def stamp_path(self, points: Points) -> None:
         """Mark what the cutter swept along `points` as cleared (entries)."""
-        for a, b in zip(points[:-1], points[1:], strict=True):
+        for a, b in pairwise(points):
             stamp(
                 self.cleared, *self._frame, a[0], a[1], b[0], b[1], self.radius,
                 self._log_at, self._log_was, 0,
@@ -103,11 +104,11 @@ class Clearing:
             radius=r, wall=self.wall, step=self.step, target=self.target,
             fade=sweep.fade * self.target, fade_length=0.6 * r, turn_away=min(0.12, 0.9 * sweep.escape) * r,
             turn_in=sweep.turn_in * r, escape=sweep.escape * r, skin=self.skin, lag_steps=5,
-            ease=0.3 * r,
         ).packed()  # fmt: skip
 
-    def _trace(self, x: float, y: float, heading: float, side: int, sweep: Sweep, target: float,
-               stamping: bool, steps: int):  # type: ignore[no-untyped-def]  # fmt: skip
+    def _trace(
+        self, x: float, y: float, heading: float, side: int, sweep: Sweep, target: float, stamping: bool, steps: int
+    ) -> tuple[Points, NDArray[np.float64], int, float, int]:
         """Trace, turning the first heading a little at a time where it is blocked."""
         settings = self._settings(sweep)
         for aside in (0.0, 0.5, -0.5, 1.0, -1.0, 1.5, -1.5):
@@ -117,7 +118,8 @@ class Clearing:
             )  # fmt: skip
             if len(result[0]) > 1:
                 break
-        return result
+        path, depth, ended, last, used = result
+        return path, depth, int(ended), float(last), int(used)
 
     def run(self, x: float, y: float, heading: float | None, tick: Callable[[float], None]) -> None:
         """Clear all that can be reached from (x, y); with a heading the first pass starts there."""
@@ -139,9 +141,7 @@ class Clearing:
         """Cut from (x, y) until the pass ends; None when it removed almost nothing."""
         first = True
         while True:
-            path, depth, ended, heading, used = self._trace(
-                x, y, heading, 1, sweep, self.aim, True, 4000
-            )
+            path, depth, ended, heading, used = self._trace(x, y, heading, 1, sweep, self.aim, True, 4000)
             area = float(depth[1:].sum() * self.step)
             if first and used >= 0 and area < sweep.least * self.radius**2:
                 tracer.roll_back(self.cleared, self._log_at, self._log_was, used, 0)
@@ -156,28 +156,24 @@ class Clearing:
             if ended != tracer.RAN_OUT:
                 return x, y
 
-    def _next_pass(
-        self, x: float, y: float, sweep: Sweep, tick: Callable[[float], None]
-    ) -> tuple[float, float] | None:
+    def _next_pass(self, x: float, y: float, sweep: Sweep, tick: Callable[[float], None]) -> tuple[float, float] | None:
         """Find the next front from (x, y), link to its upstream end and cut. None: all done."""
-        r = self.radius
         while True:
-            flood = self._flood(x, y, sweep, -1, -1)
-            distance, parent, candidates = flood
+            distance, parent, candidates = self._flood(x, y, sweep, -1, -1)
             if len(candidates) == 0:
                 return None
             starts = []
             for candidate in candidates:
                 start = self._upstream(candidate, sweep)
-                j, i, way = self._reach(distance, start[0], start[1])
-                starts.append((way, start, candidate, j, i))
-            starts.sort(key=lambda s: s[0])
-            for way, start, candidate, j, i in starts:
-                if not np.isfinite(way):
-                    distance, parent, _ = self._flood(x, y, sweep, *self._node(start[0], start[1]))
-                    j, i, way = self._reach(distance, start[0], start[1])
-                if np.isfinite(way):
-                    link = self._rounded(self._link(x, y, start, parent, j, i), start[2])
+                starts.append((self._reach(distance, start[0], start[1]), start, candidate))
+            starts.sort(key=lambda s: s[0][2])
+            for reached, start, candidate in starts:
+                parents = parent
+                if not np.isfinite(reached[2]):
+                    distance, parents, _ = self._flood(x, y, sweep, *self._node(start[0], start[1]))
+                    reached = self._reach(distance, start[0], start[1])  # noqa: PLW2901
+                if np.isfinite(reached[2]):
+                    link = self._rounded(self._link(x, y, start, parents, *reached[:2]), start[2])
                     mark = len(self.pieces)
                     end = self._pass_from(start[0], start[1], start[2], sweep, tick)
                     if end is not None:
@@ -226,9 +222,7 @@ class Clearing:
         # At full depth the walk ends where a cut at full depth would begin. Where that gets
         # stuck, it would end inside the material: then only just touching.
         for target in (self.aim, 2.0 * sweep.fade * self.target):
-            path, depth, ended, heading, _ = self._trace(
-                fx, fy, forward + np.pi, -1, sweep, target, False, 6000
-            )
+            path, depth, ended, _heading, _ = self._trace(fx, fy, forward + np.pi, -1, sweep, target, False, 6000)
             if ended == tracer.CLOSED:
                 return fx, fy, forward
             k = self._behind(path, depth, sweep.fade * self.target)

@@ -54,8 +54,7 @@ def deepest(field, x0, y0, cell, x, y, radius):  # type: ignore[no-untyped-def]
     most = -1e9
     for k in range(ROUND_COS.size):
         now = read(field, x0, y0, cell, x + radius * ROUND_COS[k], y + radius * ROUND_SIN[k])
-        if now > most:
-            most = now
+        most = max(most, now)
     return most
 
 

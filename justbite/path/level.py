@@ -120,9 +120,7 @@ def _inner_entry(area: Area, rest: Polygon, room: Field, grid: Grid) -> Entry | 
 
 def _ramp_finding(area: Area, entry: Entry, operation: str) -> Finding:
     x, y = entry.points.mean(axis=0)
-    return Finding(
-        "entry.ramp", f'Area "{area.name}" is entered by a ramp.', operation, area.name, float(x), float(y)
-    )
+    return Finding("entry.ramp", f'Area "{area.name}" is entered by a ramp.', operation, area.name, float(x), float(y))
 
 
 def _no_entry(area: Area, part: Polygon, operation: str) -> Finding:

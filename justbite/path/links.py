@@ -1,5 +1,7 @@
 """Links made smooth: tangent out of the cut, tangent into the next, when there is room."""
 
+from itertools import pairwise
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -19,8 +21,8 @@ def smooth_link(points: Points, out: Points, into: Points, cleared: Field, room:
     for reach in (1.0, 0.6, 0.3):
         curve = _hermite(points, out, into, reach, radius)
         if all(
-            line_clear(cleared, room, *frame, *a, *b, radius, wall, most, skin)
-            for a, b in zip(curve[:-1], curve[1:], strict=True)
+            line_clear(cleared, room, *frame, a[0], a[1], b[0], b[1], radius, wall, most, skin)
+            for a, b in pairwise(curve)
         ):
             return curve
     return points
@@ -40,9 +42,6 @@ def _hermite(points: Points, out: Points, into: Points, reach: float, radius: fl
         p, q = points[k], points[k + 1]
         m, n = tangents[k] * size, tangents[k + 1] * size
         curve.append(
-            (2 * t**3 - 3 * t**2 + 1) * p
-            + (t**3 - 2 * t**2 + t) * m
-            + (3 * t**2 - 2 * t**3) * q
-            + (t**3 - t**2) * n
+            (2 * t**3 - 3 * t**2 + 1) * p + (t**3 - 2 * t**2 + t) * m + (3 * t**2 - 2 * t**3) * q + (t**3 - t**2) * n
         )
     return np.vstack(curve)

@@ -151,7 +151,8 @@ def _blocks(out: MovesBuilder, points: NDArray[np.float64], z: float, feed: floa
         end = int(last)
         most = float(depth[at + 1 : end + 1].max()) if depth is not None else 0.0
         code = {1: LINE, 2: CLOCKWISE, 3: COUNTERCLOCKWISE}[int(kind)]
-        out.to(code, *(float(v) for v in points[end]), z, feed, part, (cx, cy), most)
+        x, y = points[end]
+        out.to(code, float(x), float(y), z, feed, part, (cx, cy), most)
         at = end
 
 

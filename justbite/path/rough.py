@@ -106,6 +106,4 @@ def _stock_findings(area: Area, top: float, bottom: float, low: float, high: flo
         said.append(
             f'Area "{area.name}" starts {high - top:.2f} mm below the top of the stock; what is above must be gone.'
         )
-    return [
-        Finding("area.outside-stock", s, operation, area.name, spot.x, spot.y, bottom) for s in said
-    ]
+    return [Finding("area.outside-stock", s, operation, area.name, spot.x, spot.y, bottom) for s in said]

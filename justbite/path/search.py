@@ -103,8 +103,10 @@ def line_clear(cleared, room, x0, y0, cell, ax, ay, bx, by, radius, wall, most, 
 
 
 @njit(cache=True, nogil=True)
-def flood(cleared, room, x0, y0, cell, xs, ys, kinds, spacing, sx, sy, radius, wall, free_below,
-          contact_above, apart, most_candidates, beyond, goal_j, goal_i):  # type: ignore[no-untyped-def]  # fmt: skip
+def flood(  # type: ignore[no-untyped-def]
+    cleared, room, x0, y0, cell, xs, ys, kinds, spacing, sx, sy, radius, wall, free_below,
+    contact_above, apart, most_candidates, beyond, goal_j, goal_i,
+):  # fmt: skip
     """Dijkstra from (sx, sy) through FREE nodes.
 
     Returns (distance (nj, ni), parent (nj, ni) as flat index or -1, candidates (n, 5)); a
@@ -119,16 +121,14 @@ def flood(cleared, room, x0, y0, cell, xs, ys, kinds, spacing, sx, sy, radius, w
     found = 0
     heap = [(0.0, np.int64(0), np.int64(-1))]
     heap.pop()
-    ci = int(round((sx - x0) / spacing))
-    cj = int(round((sy - y0) / spacing))
+    ci = round((sx - x0) / spacing)
+    cj = round((sy - y0) / spacing)
     for ring in range(1, 4):
         for j in range(max(0, cj - ring), min(nj, cj + ring + 1)):
             for i in range(max(0, ci - ring), min(ni, ci + ring + 1)):
                 if kinds[j, i] == BLOCKED:
                     continue
-                kind = _kind(
-                    cleared, x0, y0, cell, xs, ys, kinds, j, i, radius, free_below, contact_above
-                )
+                kind = _kind(cleared, x0, y0, cell, xs, ys, kinds, j, i, radius, free_below, contact_above)
                 if kind == FREE and line_clear(
                     cleared, room, x0, y0, cell, sx, sy, xs[j, i], ys[j, i], radius,
                     wall - 0.0003 * radius, 0.15 * radius, 0.01 * radius,
@@ -174,9 +174,7 @@ def flood(cleared, room, x0, y0, cell, xs, ys, kinds, spacing, sx, sy, radius, w
                 qi = i + far * _DI[k]
                 if qj < 0 or qi < 0 or qj >= nj or qi >= ni or kinds[qj, qi] == BLOCKED:
                     break
-                kind = _kind(
-                    cleared, x0, y0, cell, xs, ys, kinds, qj, qi, radius, free_below, contact_above
-                )
+                kind = _kind(cleared, x0, y0, cell, xs, ys, kinds, qj, qi, radius, free_below, contact_above)
                 gap = np.sqrt((xs[qj, qi] - xs[j, i]) ** 2 + (ys[qj, qi] - ys[j, i]) ** 2)
                 if kind == FREE:
                     if far == 1 and d + gap < distance[qj, qi]:
@@ -197,15 +195,16 @@ def flood(cleared, room, x0, y0, cell, xs, ys, kinds, spacing, sx, sy, radius, w
 
 
 @njit(cache=True, nogil=True)
-def nearest_reached(cleared, room, x0, y0, cell, xs, ys, distance, spacing, x, y, radius, wall,
-                    most, skin):  # type: ignore[no-untyped-def]  # fmt: skip
+def nearest_reached(  # type: ignore[no-untyped-def]
+    cleared, room, x0, y0, cell, xs, ys, distance, spacing, x, y, radius, wall, most, skin,
+):  # fmt: skip
     """The node reached by the flood from which (x, y) is in line, with the least way there.
 
     Returns (j, i, whole distance) or (-1, -1, inf).
     """
     nj, ni = distance.shape
-    ci = int(round((x - x0) / spacing))
-    cj = int(round((y - y0) / spacing))
+    ci = round((x - x0) / spacing)
+    cj = round((y - y0) / spacing)
     best = np.inf
     bj, bi = -1, -1
     for ring in (2, 5):

@@ -39,14 +39,12 @@ class TraceSettings:
     """Radius of the curve by which the cutter can always still leave a wall."""
     skin: float
     lag_steps: int
-    ease: float
-    """Gap under which an approach to a wall must be tangential."""
 
     def packed(self) -> tuple[float, ...]:
         """The settings as the plain tuple that the kernels take."""
         return (
             self.radius, self.wall, self.step, self.target, self.fade, self.fade_length,
-            self.turn_away, self.turn_in, self.escape, self.skin, float(self.lag_steps), self.ease,
+            self.turn_away, self.turn_in, self.escape, self.skin, float(self.lag_steps),
         )  # fmt: skip
 
 
@@ -93,7 +91,11 @@ def _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, turn, setti
     s = np.sin(heading + side * turn)
     if not can_stand(room, x0, y0, cell, qx, qy, c, s, side, escape, turn_in, wall):
         return HUGE
-    return radial_depth(cleared, x0, y0, cell, qx, qy, c, s, radius, skin)
+    # Half-way, along the step's own direction: the mean of what is removed on the way, however
+    # sharply the path turns.
+    c = np.cos(mid)
+    s = np.sin(mid)
+    return radial_depth(cleared, x0, y0, cell, 0.5 * (px + qx), 0.5 * (py + qy), c, s, radius, skin)
 
 
 @njit(cache=True, nogil=True)
@@ -184,8 +186,10 @@ def _slide(room, x0, y0, cell, px, py, heading, settings):  # type: ignore[no-un
 
 
 @njit(cache=True, nogil=True)
-def trace(cleared, room, x0, y0, cell, px, py, heading, side, settings, target, stamping, max_steps,
-          log_at, log_was, used):  # type: ignore[no-untyped-def]  # fmt: skip
+def trace(  # type: ignore[no-untyped-def]
+    cleared, room, x0, y0, cell, px, py, heading, side, settings, target, stamping, max_steps,
+    log_at, log_was, used,
+):  # fmt: skip
     """Trace one pass from (px, py). Returns (path (n, 2), depths (n,), how it ended, heading, used).
 
     `used` is the undo log's length; it is -1 when the log started anew during the pass.
@@ -199,9 +203,7 @@ def trace(cleared, room, x0, y0, cell, px, py, heading, side, settings, target, 
     mark = np.empty(max_steps + 1, dtype=np.int64)
     path[0, 0] = px
     path[0, 1] = py
-    depth[0] = radial_depth(
-        cleared, x0, y0, cell, px, py, np.cos(heading), np.sin(heading), radius, skin
-    )
+    depth[0] = radial_depth(cleared, x0, y0, cell, px, py, np.cos(heading), np.sin(heading), radius, skin)
     n = 1
     stamped = 0
     turn = 0.0
@@ -213,9 +215,7 @@ def trace(cleared, room, x0, y0, cell, px, py, heading, side, settings, target, 
     anchor = 0
     engaged = False
     while n <= max_steps:
-        turn, e = _best_turn(
-            cleared, room, x0, y0, cell, px, py, heading, side, turn, settings, target
-        )
+        turn, e = _best_turn(cleared, room, x0, y0, cell, px, py, heading, side, turn, settings, target)
         if e >= HUGE:
             sx, sy, sc, ss = _slide(room, x0, y0, cell, px, py, heading, settings)
             if sc != 0.0 or ss != 0.0:

@@ -58,8 +58,7 @@ def _touches(height, x0, y0, cell, x, y, z, radius):  # type: ignore[no-untyped-
         i1 = max(0, int(np.ceil((x - half - x0) / cell)))
         i2 = min(nx - 1, int(np.floor((x + half - x0) / cell)))
         for i in range(i1, i2 + 1):
-            if height[j, i] - z > most:
-                most = height[j, i] - z
+            most = max(most, height[j, i] - z)
     return most
 
 
@@ -102,8 +101,7 @@ def run(height, x0, y0, cell, start, kind, end, centre, sweep, radius, step):  #
             if kind[k] == 0:
                 # Half a cell off the rim: a cutter that only slides along a wall is clear of it.
                 met = _touches(height, x0, y0, cell, bx, by, bz, radius - 0.5 * cell)
-                if met > rapids[k]:
-                    rapids[k] = met
+                rapids[k] = max(rapids[k], met)
             volume = _sweep(height, x0, y0, cell, ax, ay, az, bx, by, bz, radius)
             if used == capacity:
                 capacity *= 2

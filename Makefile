@@ -1,0 +1,66 @@
+# Two commands do everything: `make demo` and `make test`.
+PY := .venv/bin/python
+export JUSTBITE_DATA ?= $(CURDIR)/data
+
+.PHONY: setup demo test bench lint web format shots clean
+
+setup: .venv/.ready web/dist/.ready .browser-ready
+
+.venv/.ready: requirements.lock pyproject.toml
+	test -x $(PY) || python3 -m venv .venv
+	$(PY) -m pip install --quiet uv==0.13.9
+	.venv/bin/uv pip sync --quiet --python $(PY) requirements.lock
+	.venv/bin/uv pip install --quiet --python $(PY) --no-deps -e .
+	touch $@
+
+web/node_modules/.ready: web/package-lock.json
+	@command -v npm >/dev/null || { echo "Node.js 20 or newer with npm is needed."; exit 1; }
+	cd web && npm ci --silent
+	touch $@
+
+web/src/api/schema.d.ts: server/api.py server/core.py .venv/.ready web/node_modules/.ready
+	$(PY) manage.py export_openapi_schema --api server.api.api --sorted --output web/openapi.json
+	cd web && npm run --silent types
+	touch $@
+
+web/dist/.ready: web/node_modules/.ready web/src/api/schema.d.ts $(shell find web/src web/public web/index.html web/vite.config.ts -type f 2>/dev/null)
+	cd web && npm run --silent build
+	touch $@
+
+web: web/dist/.ready
+
+# Chromium is only needed by the browser tests and the screenshots.
+.browser-ready:
+	@test -x /usr/bin/chromium || { apt-get update -qq && apt-get install -y -qq chromium >/dev/null; } \
+	  || { echo "Chromium could not be installed; install Debian's package chromium."; exit 1; }
+	@touch $@
+
+demo: setup
+	$(PY) manage.py migrate --verbosity 0
+	$(PY) manage.py load_demo
+	$(PY) manage.py serve
+
+lint: setup
+	.venv/bin/ruff check .
+	.venv/bin/ruff format --check .
+	.venv/bin/mypy justbite server
+	.venv/bin/lint-imports --no-cache
+	cd web && npm run --silent check
+	cd web && npm run --silent lint
+
+test: lint
+	JUSTBITE_DATA=$$(mktemp -d) DJANGO_ALLOW_ASYNC_UNSAFE=1 $(PY) manage.py test tests
+
+bench: setup
+	$(PY) -m justbite.cli bench
+
+format: setup
+	.venv/bin/ruff check --fix .
+	.venv/bin/ruff format .
+	cd web && npm run --silent format
+
+shots: setup
+	$(PY) docs/take_screenshots.py
+
+clean:
+	rm -rf .venv web/node_modules web/dist .browser-ready data
