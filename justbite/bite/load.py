@@ -41,15 +41,17 @@ def peak_over_mean(tool: Tool, ap: float, angle: float) -> float:
 
     Climb cut: a tooth enters at pi - phi and leaves at pi; h is proportional to sin(theta).
     """
-    turn = np.linspace(0.0, 2.0 * np.pi / tool.flutes, 24, endpoint=False)
-    height = (np.arange(16) + 0.5) / 16 * ap
-    lag = 2.0 * height * math.tan(math.radians(tool.helix_angle)) / tool.diameter
-    tooth = np.arange(tool.flutes) * 2.0 * np.pi / tool.flutes
-    theta = np.mod(turn[:, None, None] + tooth[None, :, None] - lag[None, None, :], 2.0 * np.pi)
-    cutting = (theta >= np.pi - angle) & (theta <= np.pi)
-    force = np.where(cutting, np.sin(theta), 0.0).sum(axis=(1, 2))
-    mean = float(force.mean())
-    return float(force.max()) / mean if mean > 0 else float(2.0 * np.pi / (tool.flutes * angle))
+    lead = np.linspace(0.0, 2.0 * np.pi / tool.flutes, 36, endpoint=False)[:, None]
+    lead = lead + np.arange(tool.flutes) * 2.0 * np.pi / tool.flutes
+    lag = max(1e-3, 2.0 * ap * math.tan(math.radians(tool.helix_angle)) / tool.diameter)
+    force = np.zeros(len(lead))
+    # Each flute spans lead - lag .. lead; the integral of the sine over its part in the arc.
+    for turn in range(-int(lag // (2.0 * np.pi)) - 1, 1):
+        enter, leave = np.pi - angle + 2.0 * np.pi * turn, np.pi + 2.0 * np.pi * turn
+        low, high = np.maximum(lead - lag, enter), np.minimum(lead, leave)
+        force += np.where(high > low, np.cos(low) - np.cos(high), 0.0).sum(axis=1)
+    mean = (1.0 - math.cos(angle)) * lag * tool.flutes / (2.0 * np.pi)
+    return max(1.0, float(force.max()) / mean)
 
 
 def bending(tool: Tool, ap: float, force: float) -> tuple[float, float]:

@@ -47,9 +47,10 @@ class Sweep:
 
 
 SWEEPS = (
-    Sweep(fade=0.15, contact=0.10, escape=0.25, turn_in=0.6, least=0.02),
+    Sweep(fade=0.03, contact=0.10, escape=0.25, turn_in=0.6, least=0.02),
     Sweep(fade=0.05, contact=0.03, escape=0.10, turn_in=0.4, least=0.003),
     Sweep(fade=0.02, contact=0.015, escape=0.05, turn_in=0.25, least=0.0004),
+    Sweep(fade=0.005, contact=0.006, escape=0.015, turn_in=0.2, least=0.002),
 )
 
 
@@ -71,13 +72,16 @@ class Clearing:
         self._log_at = np.empty(LOG_LENGTH, dtype=np.int32)
         self._log_was = np.empty(LOG_LENGTH, dtype=np.float32)
         self._spacing = 0.25 * self.radius
-        self._xs, self._ys, self._kinds = search.place_nodes(
-            self.room, *self._frame, self._spacing, self.wall, 0.008 * self.radius
-        )
+        self._place_nodes(0.0)
         self.skin = 0.002 * self.radius
         # Material thinner than the skin is not felt, so the front advances by as much unseen.
         self.aim = self.target - self.skin
         self.step = self.radius / 20.0
+
+    def _place_nodes(self, shift: float) -> None:
+        self._xs, self._ys, self._kinds = search.place_nodes(
+            self.room, *self._frame, self._spacing, self.wall, 0.004 * self.radius, shift
+        )
 
     @property
     def _frame(self) -> tuple[float, float, float]:
@@ -123,17 +127,15 @@ class Clearing:
 
     def run(self, x: float, y: float, heading: float | None, tick: Callable[[float], None]) -> None:
         """Clear all that can be reached from (x, y); with a heading the first pass starts there."""
-        for number, sweep in enumerate(SWEEPS):
-            self._kinds[self._kinds != search.BLOCKED] = search.UNKNOWN
-            if number == 0 and heading is not None:
-                end = self._pass_from(x, y, heading, sweep, tick)
-                if end is not None:
+        if heading is not None:
+            x, y = self._pass_from(x, y, heading, SWEEPS[0], tick) or (x, y)
+        # A front that is not got hold of from one set of nodes may be from another.
+        for shift, sweeps in ((0.0, SWEEPS), (0.5, SWEEPS[1:3])):
+            self._place_nodes(shift)
+            for sweep in sweeps:
+                self._kinds[self._kinds != search.BLOCKED] = search.UNKNOWN
+                while (end := self._next_pass(x, y, sweep, tick)) is not None:
                     x, y = end
-            while True:
-                end = self._next_pass(x, y, sweep, tick)
-                if end is None:
-                    break
-                x, y = end
 
     def _pass_from(
         self, x: float, y: float, heading: float, sweep: Sweep, tick: Callable[[float], None]
@@ -204,7 +206,7 @@ class Clearing:
         r = self.radius
         return search.flood(
             self.cleared, self.room, *self._frame, self._xs, self._ys, self._kinds, self._spacing,
-            x, y, r, self.wall, min(0.012, 0.7 * sweep.contact) * r, sweep.contact * r, 2.0 * r, 4,
+            x, y, r, self.wall, min(0.012, 0.8 * sweep.contact) * r, sweep.contact * r, 2.0 * r, 4,
             6.0 * r, goal_j, goal_i,
         )  # fmt: skip
 

@@ -20,8 +20,8 @@ _DJ = np.array([0, 0, 1, -1, 1, -1, 1, -1])
 
 
 @njit(cache=True, nogil=True)
-def place_nodes(room, x0, y0, cell, spacing, wall, margin):  # type: ignore[no-untyped-def]
-    """Nodes (nj, ni) with their x, y and kind (UNKNOWN or BLOCKED)."""
+def place_nodes(room, x0, y0, cell, spacing, wall, margin, shift):  # type: ignore[no-untyped-def]
+    """Nodes (nj, ni) with their x, y and kind (UNKNOWN or BLOCKED); `shift` in spacings."""
     ny, nx = room.shape
     ni = int((nx - 1) * cell / spacing) + 1
     nj = int((ny - 1) * cell / spacing) + 1
@@ -30,8 +30,8 @@ def place_nodes(room, x0, y0, cell, spacing, wall, margin):  # type: ignore[no-u
     kinds = np.zeros((nj, ni), dtype=np.int8)
     for j in range(nj):
         for i in range(ni):
-            x = x0 + i * spacing
-            y = y0 + j * spacing
+            x = x0 + (i + shift) * spacing
+            y = y0 + (j + shift) * spacing
             here = read(room, x0, y0, cell, x, y)
             tries = 0
             while here < wall + margin and here > wall - 1.1 * spacing and tries < 4:

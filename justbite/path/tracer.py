@@ -15,6 +15,8 @@ from justbite.field.grid import read
 from justbite.path.contact import radial_depth
 
 HUGE = 1e9
+PIVOT = 0.03
+"""Where the escape radius is under this share of R, the cutter may turn on the spot."""
 RAN_OUT, FADED, STUCK, CLOSED = 0, 1, 2, 3
 """How a pass ended: step limit, engagement faded, no way on, came round to its start."""
 
@@ -186,6 +188,26 @@ def _slide(room, x0, y0, cell, px, py, heading, settings):  # type: ignore[no-un
 
 
 @njit(cache=True, nogil=True)
+def _pivot(cleared, room, x0, y0, cell, px, py, heading, side, settings, target):  # type: ignore[no-untyped-def]
+    """Turn on the spot in a sharp corner and go on: the first heading away that will do.
+
+    Returns (x, y, cos, sin, depth); depth HUGE when there is none up to 120 degrees.
+    """
+    radius, wall, step, skin = settings[0], settings[1], settings[2], settings[9]
+    for k in range(1, 25):
+        c = np.cos(heading + side * k * np.pi / 36.0)
+        s = np.sin(heading + side * k * np.pi / 36.0)
+        qx = px + step * c
+        qy = py + step * s
+        if read(room, x0, y0, cell, qx, qy) < wall:
+            continue
+        e = radial_depth(cleared, x0, y0, cell, px + 0.5 * step * c, py + 0.5 * step * s, c, s, radius, skin)
+        if e <= target:
+            return qx, qy, c, s, e
+    return px, py, 0.0, 0.0, HUGE
+
+
+@njit(cache=True, nogil=True)
 def trace(  # type: ignore[no-untyped-def]
     cleared, room, x0, y0, cell, px, py, heading, side, settings, target, stamping, max_steps,
     log_at, log_was, used,
@@ -220,6 +242,8 @@ def trace(  # type: ignore[no-untyped-def]
             sx, sy, sc, ss = _slide(room, x0, y0, cell, px, py, heading, settings)
             if sc != 0.0 or ss != 0.0:
                 e = radial_depth(cleared, x0, y0, cell, sx, sy, sc, ss, radius, skin)
+            if e > target and settings[8] < PIVOT * radius:
+                sx, sy, sc, ss, e = _pivot(cleared, room, x0, y0, cell, px, py, heading, side, settings, target)
             if e > target:
                 ended = STUCK
                 break

@@ -273,7 +273,8 @@ def _gouge(stock: Stock, job: Job, operation: Operation, radius: float, steps: N
 def _left_over(stock: Stock, job: Job, operation: Operation, radius: float, settings: ProofSettings) -> float:
     """Share of the reachable area whose floor was not reached."""
     reachable = standing = 0
-    wall = radius + operation.allowance.wall
+    # What lies within the path's own tolerance of a wall is not left over.
+    wall = radius + operation.allowance.wall + operation.tolerance
     for name in operation.regions:
         region = job.region(name)
         free = free_space(region, 3.4 * radius + operation.allowance.wall, stock.chord)

@@ -95,6 +95,7 @@
   <span class="box" class:bad={fault}>
     <input
       type="text"
+      aria-label={label}
       value={typed ?? shown}
       oninput={typing}
       onblur={take}

@@ -1,0 +1,179 @@
+"""The user's story through the real screens, in a real browser; the download goes to the proof."""
+
+import json
+import os
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from django.test import SimpleTestCase
+from playwright.sync_api import Page, expect, sync_playwright
+
+from justbite.model.job import load_job
+from justbite.nc.reader import read_program
+from justbite.prepare import bite_of
+from justbite.proof.audit import ProofSettings, Stock, audit_operation, renumbered
+
+ROOT = Path(__file__).parents[2]
+FLAGS = ["--no-sandbox", "--use-gl=angle", "--use-angle=gl-egl", "--ignore-gpu-blocklist", "--disable-quic",
+         "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"]  # fmt: skip
+PORT = 8477
+PLANNED = 120_000
+"""Milliseconds that planning may take here; the kernels may have to be compiled first."""
+
+
+@contextmanager
+def served() -> Iterator[str]:
+    """The app as `make demo` serves it, web and worker, over data of its own."""
+    with tempfile.TemporaryDirectory() as folder:
+        environment = {**os.environ, "JUSTBITE_DATA": folder}
+        for command in (["migrate", "--verbosity", "0"], ["load_demo"]):
+            subprocess.run([sys.executable, "manage.py", *command], cwd=ROOT, env=environment, check=True,
+                           capture_output=True)  # fmt: skip
+        serve = [sys.executable, "manage.py", "serve", "--port", str(PORT)]
+        process = subprocess.Popen(serve, cwd=ROOT, env=environment, stdout=subprocess.PIPE, text=True)
+        assert process.stdout is not None
+        address = process.stdout.readline().split(" at ")[1].split()[0]
+        try:
+            yield address
+        finally:
+            process.terminate()
+            process.wait(20)
+
+
+class StoryTest(SimpleTestCase):
+    def test_the_story(self) -> None:
+        """Shelf, bench, plan, scrub, change, plan again, take the program, prove it; then a DXF of one's own."""
+        with served() as address, sync_playwright() as playwright:
+            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+            page = browser.new_page(viewport={"width": 1280, "height": 800})
+            wrong: list[str] = []
+            page.on("pageerror", lambda error: wrong.append(str(error)))
+            self.open_the_bench(page, address)
+            self.stop_planning(page)
+            first = self.plan(page)
+            self.scrub(page)
+            self.change_the_bite(page, first)
+            self.take_and_prove(page)
+            self.open_an_edge_and_undo(page)
+            self.own_drawing(page, address)
+            self.assertEqual(wrong, [])
+            browser.close()
+
+    def open_the_bench(self, page: Page, address: str) -> None:
+        page.goto(address)
+        expect(page.locator("li")).to_have_count(3)
+        page.get_by_label("Open Gauge base").click()
+        expect(page.get_by_role("heading", name="Rough the pockets")).to_be_visible()
+        expect(page.get_by_role("region", name="Ceilings")).to_contain_text("binds.")
+        expect(page.get_by_label("tray", exact=True)).to_have_value("-18")
+
+    def stop_planning(self, page: Page) -> None:
+        page.get_by_role("button", name="Plan", exact=True).click()
+        page.get_by_role("button", name="Stop").click()
+        expect(page.get_by_role("status")).to_contain_text("planning stopped", timeout=PLANNED)
+
+    def plan(self, page: Page) -> str:
+        page.get_by_role("button", name="Plan", exact=True).click()
+        # It goes on in the worker while the page is loaded anew.
+        page.reload()
+        expect(page.get_by_role("status")).to_contain_text("plan fresh", timeout=PLANNED)
+        expect(page.get_by_role("contentinfo")).to_contain_text("in all")
+        return page.get_by_role("contentinfo").locator(".whole strong").inner_text()
+
+    def scrub(self, page: Page) -> None:
+        strip = page.get_by_role("slider", name="Time in the operation")
+        cutter = page.locator(".cutter")
+        strip.focus()
+        places = set()
+        for key in ("PageDown", "PageUp", "PageUp", "PageUp", "PageDown"):
+            page.keyboard.press(key)
+            places.add(cutter.get_attribute("transform"))
+        self.assertGreaterEqual(len(places), 3)
+        box = strip.bounding_box()
+        assert box is not None
+        page.mouse.click(box["x"] + box["width"] / 2, box["y"] + 50)
+        now = int(strip.get_attribute("aria-valuenow") or 0)
+        whole = int(strip.get_attribute("aria-valuemax") or 1)
+        self.assertAlmostEqual(now / whole, 0.5, delta=0.08)
+        page.get_by_role("button", name="Run").click()
+        page.wait_for_timeout(600)
+        self.assertGreater(int(strip.get_attribute("aria-valuenow") or 0), now)
+        page.get_by_role("button", name="Hold").click()
+
+    def change_the_bite(self, page: Page, first: str) -> None:
+        field = page.get_by_label("Bite", exact=True)
+        field.fill("1mm + 0.2")
+        expect(page.get_by_text("1.2 mm = 0.0472 in")).to_be_visible()
+        field.press("Enter")
+        expect(page.get_by_role("button", name="pinned")).to_be_visible()
+        expect(page.get_by_role("status")).to_contain_text("plan out of date")
+        expect(page.get_by_role("button", name="Take the NC program")).to_be_disabled()
+        field.fill("12")
+        field.press("Enter")
+        expect(page.get_by_role("alert")).to_contain_text("above 100 %")
+        page.get_by_role("button", name="Plan", exact=True).click()
+        expect(page.get_by_role("status")).to_contain_text("plan fresh", timeout=PLANNED)
+        self.assertNotEqual(page.get_by_role("contentinfo").locator(".whole strong").inner_text(), first)
+
+    def take_and_prove(self, page: Page) -> None:
+        with page.expect_download() as download:
+            page.get_by_role("link", name="Take the NC program").click()
+        self.assertEqual(download.value.suggested_filename, "gauge-base.nc")
+        text = Path(download.value.path()).read_text()
+        data = json.loads((ROOT / "demo" / "gauge-base.json").read_text())
+        data["operations"][0]["bite"] = {"ae": 1.2}
+        job = load_job(json.dumps(data))
+        stock = Stock(job, 3 / 60, 0.002)
+        settings = ProofSettings(1 / 60, 1 / 20, 0.25, 0.01, 0.002)
+        moves = read_program(text)
+        for index, operation in enumerate(job.operations):
+            bite = bite_of(job, operation)
+            audit = audit_operation(stock, job, operation, renumbered(moves, index)[0], bite.ae, bite.ap, settings)
+            self.assertLessEqual(audit.most_depth, 1.12 * bite.ae)
+            self.assertEqual(audit.gouge, 0)
+            self.assertLess(audit.rapid, 0.02)
+            self.assertLess(audit.left_over, 0.01)
+
+    def open_an_edge_and_undo(self, page: Page) -> None:
+        edge = page.get_by_role("switch", name="battery bay, edge 1: open")
+        edge.focus()
+        page.keyboard.press("Enter")
+        expect(edge).to_have_attribute("aria-checked", "true")
+        page.get_by_role("button", name="undo").click()
+        expect(edge).to_have_attribute("aria-checked", "false")
+
+    def own_drawing(self, page: Page, address: str) -> None:
+        page.goto(f"{address}#/new")
+        page.get_by_label("DXF file").set_input_files(
+            {"name": "bad.dxf", "mimeType": "application/dxf", "buffer": b"no drawing"}
+        )
+        expect(page.get_by_role("alert")).to_contain_text("not a DXF drawing")
+        page.get_by_label("DXF file").set_input_files(str(ROOT / "demo" / "gauge-base.dxf"))
+        page.get_by_label("tray 1").uncheck()
+        for index, depth in ((1, "1/2in"), (2, "10"), (3, "8")):
+            field = page.get_by_label("Depth").nth(index)
+            field.fill(depth)
+            field.press("Enter")
+        page.get_by_label("Thickness").fill("25")
+        page.get_by_label("Thickness").press("Enter")
+        page.get_by_label("Cutter").select_option("flat-6")
+        page.get_by_role("button", name="Put it on the bench").click()
+        expect(page.get_by_role("heading", name="Rough the areas")).to_be_visible()
+        page.get_by_role("button", name="Plan", exact=True).click()
+        expect(page.get_by_role("status")).to_contain_text("plan fresh", timeout=PLANNED)
+        page.goto(address)
+        expect(page.locator("li")).to_have_count(4)
+
+
+class ServeTest(SimpleTestCase):
+    def test_serve_answers_and_ends_cleanly(self) -> None:
+        began = time.monotonic()
+        with served() as address, urllib.request.urlopen(address) as answer:
+            self.assertIn(b"Just Bite", answer.read())
+        self.assertLess(time.monotonic() - began, 120)

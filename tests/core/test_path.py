@@ -1,0 +1,189 @@
+"""The heart: fields and kernels against closed forms, and whole plans measured by the proof."""
+
+import json
+import math
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import shapely
+from django.test import SimpleTestCase
+from shapely.geometry import Point, Polygon, box
+
+from justbite.errors import NothingToCutError, StoppedError
+from justbite.field.cleared import stamp, undo
+from justbite.field.distance import signed_distance
+from justbite.field.grid import Grid, read
+from justbite.model.job import parse_job
+from justbite.path.contact import radial_depth
+from justbite.path.fit import fit
+from justbite.path.rough import level_heights
+from justbite.plan import Plan, plan
+
+LOG = (np.empty(2_000_000, np.int32), np.empty(2_000_000, np.float32))
+
+
+def job(outline: Any, diameter: float = 10, ae: float | None = 2.0, **region: Any) -> dict[str, Any]:
+    """A job of one area, 8 mm deep, in a stock 10 mm larger all round."""
+    points = np.array([p[:2] for p in outline])
+    low, high = points.min(axis=0) - 10, points.max(axis=0) + 10
+    return {
+        "format": "justbite-job",
+        "version": 1,
+        "name": "test",
+        "machine": "harbour-mill",
+        "material": "aluminium-wrought",
+        "tools": [{"number": 1, "diameter": diameter, "flutes": 3, "flute_length": 25, "stickout": 40}],
+        "stock": {"box": {"min": [*low.tolist(), -15], "max": [*high.tolist(), 0]}},
+        "regions": [{"name": "area", "outline": outline, "bottom": -8, **region}],
+        "operations": [
+            {"name": "rough", "regions": ["area"], "tool": 1, "bite": {"ae": ae} if ae else None, "tolerance": 0.01}
+        ],
+    }
+
+
+def rectangle(w: float, h: float) -> list[list[float]]:
+    return [[0, 0], [w, 0], [w, h], [0, h]]
+
+
+class FieldTest(SimpleTestCase):
+    def test_distance_against_shapely(self) -> None:
+        shape = Polygon([(0, 0), (40, 0), (40, 10), (12, 14), (10, 30), (0, 30)]).difference(Point(8, 8).buffer(3))
+        grid = Grid.over((-5, -5, 45, 35), 0.5)
+        field = signed_distance(shape, grid, 4.0)
+        xs, ys = np.meshgrid(grid.x0 + grid.cell * np.arange(grid.nx), grid.y0 + grid.cell * np.arange(grid.ny))
+        points = shapely.points(xs, ys)
+        expected = shapely.distance(shape.boundary, points) * np.where(shapely.contains(shape, points), 1, -1)
+        np.testing.assert_allclose(field, np.clip(expected, -4, 4), atol=1e-5)
+
+    def test_a_stamp_can_be_taken_back(self) -> None:
+        field = np.full((80, 80), 9.0, np.float32)
+        before = field.copy()
+        used = stamp(field, 0.0, 0.0, 0.5, 10.0, 20.0, 30.0, 20.0, 5.0, *LOG, 0)
+        self.assertLess(read(field, 0.0, 0.0, 0.5, 20.0, 20.0), 0)
+        self.assertAlmostEqual(read(field, 0.0, 0.0, 0.5, 20.0, 25.7), 0.7, places=2)
+        undo(field, *LOG, used, 0)
+        np.testing.assert_array_equal(field, before)
+
+    def test_radial_depth_is_that_of_a_side_cut(self) -> None:
+        """Half plane of material y > 0: a cutter moving along +x with its edge ae into it takes ae."""
+        grid = Grid.over((-20, -20, 20, 20), 0.25)
+        field = signed_distance(box(-50, 0, 50, 50), grid, 9.0)
+        frame = (grid.x0, grid.y0, grid.cell)
+        for ae in (0.5, 1.0, 2.5, 5.0, 9.0):
+            got = radial_depth(field, *frame, 0.0, ae - 5.0, 1.0, 0.0, 5.0, 0.0)
+            self.assertAlmostEqual(got, ae, delta=0.01)
+
+
+class FitTest(SimpleTestCase):
+    def test_lines_and_arcs_are_found_and_keep_the_tolerance(self) -> None:
+        angles = np.linspace(0, math.pi / 2, 60)
+        line = np.column_stack([np.linspace(0, 20, 80), np.zeros(80)])
+        arc = np.column_stack([20 + 7 * np.sin(angles), 7 - 7 * np.cos(angles)])
+        points = np.vstack([line, arc[1:]])
+        rows = fit(points, 0.002)
+        self.assertLessEqual(len(rows), 4)
+        self.assertEqual({int(k) for k in rows[:, 1]}, {1, 3})
+        centre = rows[rows[:, 1] == 3][-1, 2:]
+        np.testing.assert_allclose(centre, [20, 7], atol=0.02)
+
+    def test_levels_are_equal(self) -> None:
+        np.testing.assert_allclose(level_heights(0, -20, 9), [-20 / 3, -40 / 3, -20])
+        self.assertEqual(level_heights(-2, -10, 8), [-10])
+
+
+class PlanTest(SimpleTestCase):
+    """Bounds of issue and trade, measured from the NC text."""
+
+    def planned(self, data: dict[str, Any]) -> Plan:
+        return plan(parse_job(data))
+
+    def check(self, data: dict[str, Any], left: float = 0.003) -> dict[str, Any]:
+        result = self.planned(data)
+        row = result.report["operations"][0]
+        self.assertLessEqual(row["max_over_target"], 1.10)
+        self.assertLessEqual(row["p999_over_target"], 1.05)
+        self.assertEqual(row["gouge_mm"], 0)
+        self.assertLessEqual(row["rapid_in_stock_mm"], 0.01)
+        self.assertLessEqual(row["left_over_share"], left)
+        self.assertGreater(row["removed_mm3"], 0)
+        return row
+
+    def test_closed_pocket(self) -> None:
+        row = self.check(job(rectangle(60, 45)))
+        expected = (60 * 45 - (4 - math.pi) * 25) * 8
+        self.assertAlmostEqual(row["removed_mm3"], expected, delta=0.01 * expected)
+        self.assertGreater(row["within_share"], 0.7)
+        # No path can be quicker than its volume over its own removal rate.
+        self.assertGreater(row["cut_seconds"], 0.97 * row["ideal_seconds"])
+
+    def test_island_and_two_levels(self) -> None:
+        data = job(rectangle(60, 50), islands=[[[25, 20], [38, 22], [36, 34], [24, 30]]])
+        data["operations"][0].update(step_down=4, allowance={"wall": 0.3, "floor": 0.2})
+        row = self.check(data)
+        self.assertEqual(row["levels"], [-3.9, -7.8])
+
+    def test_boss_from_outside(self) -> None:
+        data = job(rectangle(60, 50), islands=[[[20, 25, 1], [40, 25, 1]]], open_edges="all")
+        data["stock"]["box"] = {"min": [0, 0, -15], "max": [60, 50, 0]}
+        row = self.check(data)
+        self.assertLess(row["entry_seconds"], 1.0)
+
+    def test_open_trough_and_narrow_slot(self) -> None:
+        self.check(job(rectangle(80, 26), open_edges=[1]))
+        # Sharp corners of a slot barely wider than the cutter are the engine's weak spot.
+        self.check(job(rectangle(50, 12.5)), left=0.01)
+
+    def test_two_rooms_joined_by_a_neck_too_narrow_to_pass(self) -> None:
+        outline = [[0, 0], [30, 0], [30, 12], [40, 12], [40, 0], [70, 0], [70, 30], [40, 30], [40, 18], [30, 18],
+                   [30, 30], [0, 30]]  # fmt: skip
+        result = self.planned(job(outline))
+        codes = [w["code"] for w in result.report["warnings"]]
+        self.assertIn("area.unreached", codes)
+        self.assertLess(result.report["operations"][0]["left_over_share"], 0.005)
+
+    def test_cutter_wider_than_the_area_is_a_finding_and_the_rest_is_cut(self) -> None:
+        data = job(rectangle(40, 30))
+        data["regions"].append({"name": "crack", "outline": [[60, 0], [66, 0], [66, 20], [60, 20]], "bottom": -8})
+        data["stock"]["box"]["max"][0] = 80
+        data["operations"][0]["regions"] = ["area", "crack"]
+        warnings = self.planned(data).report["warnings"]
+        said = [w for w in warnings if w["code"] == "area.no-entry"]
+        self.assertEqual([w["area"] for w in said], ["crack"])
+        self.assertAlmostEqual(said[0]["size"], 6.0, places=2)
+        data["operations"][0]["regions"] = ["crack"]
+        with self.assertRaises(NothingToCutError) as caught:
+            self.planned(data)
+        self.assertIn("too narrow for the 10 mm cutter", str(caught.exception))
+
+    def test_stop_comes_through_from_inside_a_level(self) -> None:
+        shares: list[float] = []
+
+        def progress(share: float, what: str) -> None:
+            shares.append(share)
+            if share > 0.2:
+                raise StoppedError("Planning was stopped.")
+
+        with self.assertRaises(StoppedError):
+            plan(parse_job(job(rectangle(60, 45))), progress)
+        self.assertGreater(len(shares), 3)
+        self.assertEqual(shares, sorted(shares))
+
+    def test_same_job_same_program(self) -> None:
+        data = job(rectangle(35, 30))
+        self.assertEqual(self.planned(data).program, self.planned(data).program)
+
+    def test_a_small_cutter_on_a_slow_spindle(self) -> None:
+        data = job(rectangle(16, 12), diameter=3, ae=None)
+        data["tools"][0].update(flute_length=9, stickout=20)
+        data["machine"] = "slow-giant"
+        # A bite of a tenth of R still leaves a little in a sharp corner: docs/methods/engine.md.
+        row = self.check(data, left=0.006)
+        self.assertEqual(row["bite"]["speed"], 6000)
+
+    def test_demo_jobs(self) -> None:
+        for name in ("float-yoke", "gauge-base"):
+            data = json.loads((Path(__file__).parents[2] / "demo" / f"{name}.json").read_text())
+            report = self.planned(data).report
+            self.assertEqual([w for w in report["warnings"] if w["severity"] == "error"], [])
+            self.assertGreaterEqual(report["seconds"], report["limit_seconds"])

@@ -1,0 +1,179 @@
+"""The proof, the clock and the NC text: against closed forms, and against programs made wrong on purpose."""
+
+import contextlib
+import io
+import json
+import math
+import tempfile
+from pathlib import Path
+
+import numpy as np
+from django.test import SimpleTestCase
+
+from justbite.cli import main
+from justbite.errors import ProgramError
+from justbite.model.job import parse_job
+from justbite.model.moves import Moves, lengths, sweep_angles
+from justbite.motion.clock import Drive, block_times
+from justbite.nc.reader import read_program
+from justbite.nc.writer import Heading, write_program
+from justbite.plan import plan
+from justbite.proof.audit import Audit, ProofSettings, Stock, audit_operation
+from tests.core.test_path import job, rectangle
+
+HEAD = "G17 G21 G90 G94\n(OP 1 a)\n(LEVEL -8)\nG0 Z10\n"
+SETTINGS = ProofSettings(1 / 60, 1 / 20, 0.25, 0.01, 0.002)
+
+
+def audit(code: str, ae: float = 2.0, **region: object) -> Audit:
+    """The audit of some NC lines over a 60 x 45 area, 8 mm deep, cutter 10 mm."""
+    parsed = parse_job(job(rectangle(60, 45), **region))
+    stock = Stock(parsed, 5 / 60, 0.002)
+    return audit_operation(stock, parsed, parsed.operations[0], read_program(HEAD + code), ae, 8.0, SETTINGS)
+
+
+class AuditTest(SimpleTestCase):
+    def test_slot_volume_and_full_engagement(self) -> None:
+        result = audit("G0 X20 Y20\nG1 Z-8 F500\nG1 X40 F900\n")
+        self.assertAlmostEqual(result.removed, (20 * 10 + math.pi * 25) * 8, delta=12)
+        self.assertAlmostEqual(result.most_depth, 10.0, delta=0.25)
+
+    def test_side_cut_is_measured_as_its_depth(self) -> None:
+        first = "G0 X20 Y20\nG1 Z-8 F500\nG1 X45 F900\nG1 Y21.5\nG1 X20 F901\n"
+        result = audit(first)
+        steps = result.trace
+        on_way_back = (steps.block == 4) & (steps.position[:, 0] < 40) & (steps.position[:, 0] > 25)
+        np.testing.assert_allclose(steps.depth[on_way_back], 1.5, rtol=0.03)
+
+    def test_it_sees_a_cut_into_the_wall(self) -> None:
+        self.assertEqual(audit("G0 X20 Y20\nG1 Z-8 F500\nG1 Y5.005 F900\n").gouge, 0)
+        result = audit("G0 X20 Y20\nG1 Z-8 F500\nG1 Y4.9 F900\n")
+        self.assertAlmostEqual(result.gouge, 0.1, places=3)
+        self.assertAlmostEqual(result.gouge_at[1], 4.9, places=3)
+
+    def test_it_sees_a_cut_below_the_floor_and_into_an_island(self) -> None:
+        self.assertAlmostEqual(audit("G0 X20 Y20\nG1 Z-8.2 F500\nG1 X30 F900\n").gouge, 0.2, places=3)
+        island = [[[28, 10], [34, 10], [34, 30], [28, 30]]]
+        self.assertGreater(audit("G0 X20 Y20\nG1 Z-8 F500\nG1 X24 F900\n", islands=island).gouge, 0.9)
+
+    def test_it_sees_a_rapid_through_stock(self) -> None:
+        result = audit("G0 X20 Y20\nG1 Z-8 F500\nG0 X30\n")
+        self.assertAlmostEqual(result.rapid, 8.0, places=3)
+        self.assertEqual(audit("G0 X20 Y20\nG1 Z-8 F500\nG0 Z5\nG0 X30\n").rapid, 0)
+
+    def test_it_sees_what_is_left(self) -> None:
+        self.assertGreater(audit("G0 X20 Y20\nG1 Z-8 F500\nG1 X40 F900\n").left_over, 0.8)
+
+    def test_a_program_pushed_aside_is_found_out(self) -> None:
+        """The whole chain: a sound program, shifted by 0.3 mm, gouges and overbites."""
+        data = parse_job(job(rectangle(60, 45)))
+        text = plan(data).program
+        stock = Stock(data, 5 / 60, 0.002)
+        good = audit_operation(stock, data, data.operations[0], read_program(text), 2.0, 8.0, SETTINGS)
+        self.assertEqual(good.gouge, 0)
+        moves = read_program(text)
+        moves.end[:, 0] += 0.3
+        moves.centre[:, 0] += 0.3
+        stock = Stock(data, 5 / 60, 0.002)
+        bad = audit_operation(stock, data, data.operations[0], moves, 2.0, 8.0, SETTINGS)
+        self.assertAlmostEqual(bad.gouge, 0.3, delta=0.02)
+
+
+class NcTest(SimpleTestCase):
+    def moves(self) -> Moves:
+        return read_program(
+            HEAD + "G0 X10 Y0\nG1 Z-1 F300\nG3 X-10 Y0 I-10 J0 F600\nX10 Y0 Z-2 I10 J0\nG2 X10 Y0 I-5 J0\nG1 X12.5 Y3\n"
+        )
+
+    def test_lengths_and_sweeps(self) -> None:
+        moves = self.moves()
+        np.testing.assert_allclose(sweep_angles(moves)[2:5], [math.pi, math.pi, -2 * math.pi])
+        expected = [10 * math.pi, math.hypot(10 * math.pi, 1), 10 * math.pi, math.hypot(2.5, 3)]
+        np.testing.assert_allclose(lengths(moves)[2:], expected)
+
+    def test_what_is_written_reads_back_the_same(self) -> None:
+        moves = self.moves()
+        text, _ = write_program("a (b)", moves, [Heading(1, "x)y", 3, 1000)], 10.0)
+        self.assertIn("(a b)", text)
+        again = read_program(text)
+        # The writer's own lift and the last retreat stand before and after.
+        np.testing.assert_allclose(again.end[-7:-1], moves.end[-6:], atol=1e-4)
+        np.testing.assert_array_equal(again.kind[-7:-1], moves.kind[-6:])
+        for word in ("G17", "G21", "G90", "G94", "(OP 1 xy)", "(LEVEL -8)"):
+            self.assertIn(word, text)
+
+    def test_what_it_does_not_know_is_refused(self) -> None:
+        for bad in ("G41 X5", "G1 X5"):
+            with self.assertRaises(ProgramError) as caught:
+                read_program("G21 G90\nG0 Z10\nG0 X1\n" + bad)
+            self.assertIn("Line 4", str(caught.exception))
+
+
+class ClockTest(SimpleTestCase):
+    def seconds(self, code: str, **drive: float) -> float:
+        given = {"rapid_feed": 12000, "max_feed": 6000, "acceleration": 1000, "block_rate": 1e9, **drive}
+        return float(block_times(read_program("G21 G90\nG0 Z0\n" + code), Drive(**given), 0.01).sum())
+
+    def test_trapezoid_and_triangle(self) -> None:
+        """Rest to rest: s/v + v/a when the speed is reached, else 2 sqrt(s/a)."""
+        self.assertAlmostEqual(self.seconds("G1 X100 F6000\n"), 100 / 100 + 100 / 1000)
+        self.assertAlmostEqual(self.seconds("G1 X4 F6000\n"), 2 * math.sqrt(4 / 1000))
+
+    def test_blocks_in_line_are_one_motion(self) -> None:
+        split = "".join(f"G1 X{x} F6000\n" for x in range(1, 101))
+        self.assertAlmostEqual(self.seconds(split), 1.1, places=6)
+
+    def test_curve_holds_the_feed_that_it_can(self) -> None:
+        """v = sqrt(a r): 1 000 mm/s2 on 2.5 mm gives 50 mm/s."""
+        two_turns = "G3 X0 Y0 I2.5 J0 F6000\n" * 40
+        self.assertAlmostEqual(self.seconds(two_turns), 40 * 2 * math.pi * 2.5 / 50 + 50 / 1000, places=3)
+
+    def test_block_rate_and_corners_cost_time(self) -> None:
+        split = "".join(f"G1 X{x / 10} F6000\n" for x in range(1, 1001))
+        self.assertGreater(self.seconds(split, block_rate=500), 1.9)
+        straight, bent = "G1 X50 F6000\nG1 X100\n", "G1 X50 F6000\nG1 X50 Y50\n"
+        self.assertGreater(self.seconds(bent), self.seconds(straight) + 0.05)
+
+    def test_without_limits_only_geometry_is_left(self) -> None:
+        bent = "G1 X50 F6000\nG1 X50 Y50\n"
+        self.assertAlmostEqual(self.seconds(bent, acceleration=1e12), 1.0, places=4)
+
+
+class CommandLineTest(SimpleTestCase):
+    def run_main(self, *arguments: str) -> tuple[int, str, str]:
+        out, err = io.StringIO(), io.StringIO()
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+            code = main(list(arguments))
+        return code, out.getvalue(), err.getvalue()
+
+    def test_plan_writes_program_and_report(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            file = Path(folder) / "job.json"
+            file.write_text(json.dumps(job(rectangle(35, 30))))
+            code, _, err = self.run_main("plan", str(file), "--out", f"{folder}/out")
+            self.assertEqual((code, err), (0, ""))
+            report = json.loads((Path(folder) / "out/report.json").read_text())
+            self.assertTrue((Path(folder) / "out/program.nc").read_text().startswith("%"))
+        for key in ("seconds", "warnings", "ideal_seconds", "limit_seconds"):
+            self.assertIn(key, report)
+        names = ["name", "seconds", "cut_seconds", "link_seconds", "removed_mm3", "cut_length", "target_engagement_deg",
+                 "max_engagement_deg", "p99_engagement_deg", "compute_seconds", "levels", "limits"]  # fmt: skip
+        self.assertEqual([n for n in names if n not in report["operations"][0]], [])
+        limit = report["operations"][0]["limits"][0]
+        self.assertLessEqual({"name", "value", "ceiling", "unit", "share", "binds"}, set(limit))
+
+    def test_faults_exit_2_with_a_line_each_and_write_nothing(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            file = Path(folder) / "job.json"
+            data = job(rectangle(35, 30))
+            data["regions"][0]["bottom"] = 3
+            data["tools"][0]["diameter"] = -1
+            file.write_text(json.dumps(data))
+            code, _, err = self.run_main("plan", str(file), "--out", f"{folder}/out")
+            self.assertEqual((code, len(err.strip().splitlines())), (2, 2))
+            self.assertFalse((Path(folder) / "out").exists())
+            self.assertEqual(self.run_main("plan", f"{folder}/none.json", "--out", folder)[0], 2)
+
+    def test_schema_is_json(self) -> None:
+        code, out, _ = self.run_main("schema")
+        self.assertEqual((code, json.loads(out)["title"]), (0, "Job"))
