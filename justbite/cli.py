@@ -1,4 +1,4 @@
-"""The command line: `justbite plan JOB --out DIR` and `justbite schema`."""
+"""The command line: `justbite plan JOB --out DIR`, `justbite schema`, `justbite bench`."""
 
 import argparse
 import json
@@ -17,7 +17,16 @@ def main(arguments: list[str] | None = None) -> int:
     planning.add_argument("job", type=Path)
     planning.add_argument("--out", type=Path, required=True)
     commands.add_parser("schema", help="print the JSON Schema of the job file")
+    bench = commands.add_parser("bench", help="print the engine's figures")
+    bench.add_argument("--jobs", type=Path, help="a JSON list of jobs; areas made from seeds when left out")
+    bench.add_argument("--count", type=int, default=12)
+    bench.add_argument("--first", type=int, default=1, help="first seed")
     chosen = parser.parse_args(arguments)
+    if chosen.command == "bench":
+        from justbite.bench import run
+
+        run(chosen.jobs, chosen.count, chosen.first)
+        return 0
     if chosen.command == "schema":
         print(json.dumps(Job.model_json_schema(), indent=2))
         return 0

@@ -2,6 +2,7 @@
 
 import os
 import secrets
+import warnings
 from pathlib import Path
 
 BASE_DIR = Path(__file__).resolve().parent.parent
@@ -70,3 +71,6 @@ LOGGING = {
     "handlers": {"console": {"class": "logging.StreamHandler"}},
     "root": {"handlers": ["console"], "level": "WARNING"},
 }
+
+# whitenoise streams small files under ASGI; Django warns at each of them.
+warnings.filterwarnings("ignore", message="StreamingHttpResponse must consume synchronous iterators")

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** The load strip: engagement along time with its target; scrub it to move the cutter. */
+  import { untrack } from 'svelte';
   import { css, loadColour, minutes, number, OVER, OVER_FROM } from '../format';
   import type { BenchState } from './bench.svelte';
   import { indexAt, rangeOf } from './trace';
@@ -82,12 +83,15 @@
   const SPEED = 10;
   $effect(() => {
     if (!bench.playing || !bench.trace) return;
-    if (bench.seconds >= to - 1e-3) bench.seconds = from;
+    const [start, end] = [from, to];
+    // The running time is not a reason to start the run anew.
+    if (untrack(() => bench.seconds) >= end - 1e-3) bench.seconds = start;
     let last = performance.now();
     let frame = requestAnimationFrame(function tick(now) {
-      bench.seconds = Math.min(to, bench.seconds + ((now - last) / 1000) * SPEED);
+      const next = Math.min(end, untrack(() => bench.seconds) + ((now - last) / 1000) * SPEED);
       last = now;
-      if (bench.seconds >= to) bench.playing = false;
+      bench.seconds = next;
+      if (next >= end) bench.playing = false;
       else frame = requestAnimationFrame(tick);
     });
     return () => cancelAnimationFrame(frame);

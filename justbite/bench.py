@@ -1,0 +1,94 @@
+"""`justbite bench`: the engine's figures on areas made here, or on a file of jobs; ratios, one run.
+
+Areas: rounded polygons, slots, blobs, with islands and open edges, made from seeds that are
+printed. The machine has no limits of acceleration, links run at four times the cutting feed,
+so that `over ideal` is the pure geometry; the ratio on a machine of 5 m/s2 stands beside it.
+"""
+
+import json
+import time
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from justbite.model.job import parse_job
+from justbite.plan import plan
+
+CUT_FEED = 3000.0
+COLUMNS = (("max", 7), ("99.9%", 7), ("within", 8), ("left %", 8), ("ideal x", 9), ("5 m/s2 x", 9), ("blocks", 8),
+           ("links", 7), ("plan/proof", 11))  # fmt: skip
+HEADER = f"{'area':14}" + "".join(f"{name:>{width}}" for name, width in COLUMNS)
+
+
+def made_areas(seeds: range) -> Iterator[dict[str, Any]]:
+    """Jobs on areas drawn from seeds: blobs with harmonics, some with an island, some all open."""
+    for seed in seeds:
+        random = np.random.default_rng(seed)
+        angles = np.linspace(0.0, 2.0 * np.pi, 160, endpoint=False)
+        radius = np.full(angles.shape, random.uniform(25, 55))
+        for harmonic in range(2, 6):
+            radius += random.uniform(-0.16, 0.16) * radius[0] * np.cos(harmonic * angles + random.uniform(0, 6.28))
+        outline = np.column_stack([radius * np.cos(angles), radius * np.sin(angles)]).round(4).tolist()
+        islands = []
+        if random.random() < 0.4:
+            size = 0.25 * float(radius.min())
+            islands = [[[-size, -size], [size, -size], [size, size], [-size, size]]]
+        diameter = float(random.choice([6, 8, 10, 12]))
+        share = float(random.choice([0.1, 0.2, 0.3]))
+        is_open = "all" if random.random() < 0.25 else []
+        yield job_of(f"seed {seed}", outline, islands, is_open, diameter, share)
+
+
+def job_of(name: str, outline: Any, islands: Any, open_edges: Any, diameter: float, share: float) -> dict[str, Any]:
+    """A job of one area, 10 mm deep, in stock 10 mm larger (or just as large, where all is open)."""
+    points = np.array(outline)
+    rim = 0.0 if open_edges == "all" else 10.0
+    low, high = (points.min(axis=0) - rim).tolist(), (points.max(axis=0) + rim).tolist()
+    tool = {"number": 1, "diameter": diameter, "flutes": 3, "flute_length": 2.5 * diameter, "stickout": 4 * diameter}
+    return {
+        "format": "justbite-job", "version": 1, "name": name,
+        "machine": "harbour-mill", "material": "aluminium-wrought", "tools": [tool],
+        "stock": {"box": {"min": [*low, -15], "max": [*high, 0]}},
+        "regions": [{"name": "area", "outline": outline, "islands": islands, "open_edges": open_edges, "bottom": -10}],
+        "operations": [{"name": "rough", "regions": ["area"], "tool": 1, "bite": {"share": share}, "step_down": 10,
+                        "tolerance": 0.01}],
+    }  # fmt: skip
+
+
+def measured(data: dict[str, Any], acceleration: float) -> dict[str, Any]:
+    """The report of a job at CUT_FEED on a machine of the given acceleration (mm/s2)."""
+    rate = 1e9 if acceleration > 1e6 else 1000
+    machine = {"name": "bench", "max_rpm": 15000, "max_feed": 4 * CUT_FEED, "rapid_feed": 24000, "power_kw": 50,
+               "torque_nm": 200, "acceleration": acceleration, "block_rate": rate}  # fmt: skip
+    operations = [{**o, "feed": CUT_FEED} for o in data["operations"]]
+    return plan(parse_job({**data, "machine": machine, "operations": operations})).report
+
+
+def run(jobs: Path | None, count: int, first: int) -> None:
+    """Print the table."""
+    data = json.loads(jobs.read_text()) if jobs else list(made_areas(range(first, first + count)))
+    began = time.perf_counter()
+    measured(data[0], 1e9)  # The kernels are compiled before anything is timed.
+    print(f"kernels ready after {time.perf_counter() - began:.0f} s; seeds {first} to {first + count - 1}")
+    print(HEADER)
+    rows = []
+    for one in data:
+        free, held = measured(one, 1e9), measured(one, 5000)
+        row = free["operations"][0]
+        ideal = row["ideal_seconds"]
+        effort = row["compute_seconds"] / max(row["proof_seconds"], 1e-9)
+        rows.append((row["max_over_target"], row["p999_over_target"], row["within_share"], 100 * row["left_over_share"],
+                     free["seconds"] / ideal, held["seconds"] / ideal, row["blocks"],
+                     row["link_seconds"] / row["seconds"], effort))  # fmt: skip
+        print(_line(one["name"], rows[-1]), flush=True)
+    table = np.array(rows)
+    print(_line("mean", table.mean(axis=0)))
+    print(_line("worst", [*table[:, :2].max(axis=0), table[:, 2].min(), *table[:, 3:].max(axis=0)]))
+
+
+def _line(name: str, row: Any) -> str:
+    worst, high, within, left, free, held, blocks, links, effort = (float(v) for v in row)
+    return (f"{name:14}{worst:7.3f}{high:7.3f}{within:8.3f}{left:8.3f}{free:9.3f}{held:9.3f}{blocks:8.0f}"
+            f"{links:7.2f}{effort:11.1f}")  # fmt: skip
