@@ -92,6 +92,7 @@ SINKER = {
     "regions": [{"name": "line bed", "outline": rounded(6, 6, 44, 34, 5), "islands": [circle(25, 20, 5)],
                  "open_edges": [], "top": 0, "bottom": -6}],
     "operations": [{"name": "Rough the line bed", "kind": "rough", "regions": ["line bed"], "tool": 11,
+                    "bite": {"share": 0.08},
                     "reserve": 0.2, "allowance": {"wall": 0.15, "floor": 0.05}, "tolerance": 0.02}],
 }  # fmt: skip
 

@@ -138,9 +138,11 @@ def _arc(entity: DXFGraphic) -> Path:
 
 
 def _clean(path: Path) -> Path:
-    """Without vertices that repeat the one before."""
+    """Without vertices that repeat the one before; the later one's bulge is what goes on."""
     kept: Path = []
     for vertex in path:
-        if not kept or math.hypot(vertex[0] - kept[-1][0], vertex[1] - kept[-1][1]) > 1e-9:
+        if kept and math.hypot(vertex[0] - kept[-1][0], vertex[1] - kept[-1][1]) <= 1e-9:
+            kept[-1] = vertex
+        else:
             kept.append(vertex)
     return kept

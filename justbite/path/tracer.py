@@ -15,6 +15,8 @@ from justbite.field.grid import read
 from justbite.path.contact import radial_depth
 
 HUGE = 1e9
+END_HAND = 0.95
+"""Share of the depth at a step's end that counts against the target."""
 PIVOT = 0.03
 """Where the escape radius is under this share of R, the cutter may turn on the spot."""
 RAN_OUT, FADED, STUCK, CLOSED = 0, 1, 2, 3
@@ -94,10 +96,13 @@ def _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, turn, setti
     if not can_stand(room, x0, y0, cell, qx, qy, c, s, side, escape, turn_in, wall):
         return HUGE
     # Half-way, along the step's own direction: the mean of what is removed on the way, however
-    # sharply the path turns.
+    # sharply the path turns. Where the cutter meets a front the depth may double within a step:
+    # then its end counts, with a little in hand for curves.
     c = np.cos(mid)
     s = np.sin(mid)
-    return radial_depth(cleared, x0, y0, cell, 0.5 * (px + qx), 0.5 * (py + qy), c, s, radius, skin)
+    middle = radial_depth(cleared, x0, y0, cell, 0.5 * (px + qx), 0.5 * (py + qy), c, s, radius, skin)
+    end = radial_depth(cleared, x0, y0, cell, qx, qy, c, s, radius, skin)
+    return max(middle, END_HAND * end)
 
 
 @njit(cache=True, nogil=True)

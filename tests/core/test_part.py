@@ -52,6 +52,13 @@ class DxfTest(SimpleTestCase):
         for expected in (math.pi * 200, 400 + math.pi * 50, segment):
             self.assertTrue(any(abs(a - expected) < 0.002 * expected for a in areas), (expected, areas))
 
+    def test_a_vertex_drawn_twice_keeps_the_bulge_that_goes_on(self) -> None:
+        def draw(m: Any) -> None:
+            points = [(0, 0, 0), (20, 0, 0), (20, 0, 1), (20, 8, 0), (0, 8, 0), (0, 8, 1)]
+            m.add_lwpolyline(points, format="xyb", close=True)
+
+        self.assertAlmostEqual(drawing(draw).areas[0].area, 160 + math.pi * 16, delta=0.1)
+
     def test_open_chain_says_place_and_width(self) -> None:
         def draw(m: Any) -> None:
             m.add_lwpolyline([(0, 0), (40, 0), (40, 30), (0.3, 0.4)])
