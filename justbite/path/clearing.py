@@ -20,6 +20,8 @@ from justbite.path.links import smooth_link
 
 Points = NDArray[np.float64]
 LOG_LENGTH = 3_000_000
+DROP_GAP = 0.05
+"""Gap all round, share of R, where a cutter comes down at rapid among standing material."""
 LOG_LENGTH = 3_000_000
 
 
@@ -31,6 +33,8 @@ class Piece:
     """"cut" or "link"."""
     points: Points
     depth: NDArray[np.float64]
+    drop: int = -1
+    """Links: last point where the cutter may come down at rapid, clear all round; -1 if none."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,7 +132,12 @@ class Clearing:
     def run(self, x: float, y: float, heading: float | None, tick: Callable[[float], None]) -> None:
         """Clear all that can be reached from (x, y); with a heading the first pass starts there."""
         if heading is not None:
-            x, y = self._pass_from(x, y, heading, SWEEPS[0], tick) or (x, y)
+            # In a slot just wider than the cutter only the tighter sweeps can turn at all.
+            for sweep in SWEEPS:
+                end = self._pass_from(x, y, heading, sweep, tick)
+                if end is not None:
+                    x, y = end
+                    break
         # A front that is not got hold of from one set of nodes may be from another.
         for shift, sweeps in ((0.0, SWEEPS), (0.5, SWEEPS[1:3])):
             self._place_nodes(shift)
@@ -176,13 +185,25 @@ class Clearing:
                     reached = self._reach(distance, start[0], start[1])  # noqa: PLW2901
                 if np.isfinite(reached[2]):
                     link = self._rounded(self._link(x, y, start, parents, *reached[:2]), start[2])
+                    drop = self._drop_point(link)
                     mark = len(self.pieces)
                     end = self._pass_from(start[0], start[1], start[2], sweep, tick)
                     if end is not None:
-                        self.pieces.insert(mark, Piece("link", link, np.zeros(len(link))))
+                        self.pieces.insert(mark, Piece("link", link, np.zeros(len(link)), drop))
                         return end
                 at = int(candidate[5])
                 self._kinds[at // self._kinds.shape[1], at % self._kinds.shape[1]] = search.REFUSED
+
+    def _drop_point(self, link: Points) -> int:
+        """The last point of a link with a gap all round, within 4 R of its end; -1 if none."""
+        wide = (1.0 + DROP_GAP) * self.radius
+        for k in range(len(link) - 1, 0, -1):
+            x, y = link[k]
+            if float(np.hypot(*(link[-1] - link[k]))) > 4.0 * self.radius:
+                break
+            if deepest(self.cleared, *self._frame, x, y, wide) <= 0.0:
+                return k
+        return -1
 
     def _rounded(self, link: Points, heading: float) -> Points:
         """The link leaving along the last cut and arriving along `heading`, where that is clear."""

@@ -11,8 +11,8 @@ from justbite.path.area import Area, air_start, longest_line
 
 LEAST_HELIX, MOST_HELIX = 0.25, 0.75
 """Radius of the helix in cutter radii: wide enough to leave no core, narrow enough to be quick."""
-LEAST_RAMP = 0.8
-"""Shortest ramp in cutter radii."""
+LEAST_RAMP, MOST_RAMP = 0.8, 100.0
+"""Shortest and longest ramp in cutter radii: a slot that takes no helix is ramped along its length."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,7 +42,7 @@ def find_entry(area: Area, part: Polygon, room: Field, grid: Grid, clearance: fl
         angles = np.linspace(0.0, 2.0 * np.pi, 73)
         circle = np.column_stack([x + r * np.cos(angles), y + r * np.sin(angles)])
         return Entry("helix", circle, float(np.pi / 2), (x, y))
-    a, b = longest_line(part, x, y, 8.0 * area.radius)
+    a, b = longest_line(part, x, y, MOST_RAMP * area.radius)
     way = b - a
     length = float(np.hypot(*way))
     if length >= LEAST_RAMP * area.radius:

@@ -36,13 +36,15 @@ class Heights:
 
 @dataclass(frozen=True, slots=True)
 class Feeds:
-    """mm/min: in the cut, into it, on links, of rapids; and the ramp angle in radians."""
+    """mm/min: in the cut, into it, on links, of rapids; the ramp angle in radians."""
 
     cut: float
     entry: float
     link: float
     rapid: float
     ramp: float
+    acceleration: float
+    """mm/s2"""
 
 
 @dataclass
@@ -88,11 +90,11 @@ def add_level(out: MovesBuilder, parts: list[PartPath], above: float, z: float, 
     out.level = z
     for part in parts:
         _enter(out, part.entry, above, z, heights, feeds, outside_gap)
-        for index, piece in enumerate(part.pieces):
+        for piece in part.pieces:
             if piece.kind == "cut":
                 _cut(out, piece, z, feeds.cut, target, tolerance)
             else:
-                _link(out, piece.points, z, heights, feeds, tolerance, first=index == 0)
+                _link(out, piece, z, heights, feeds, tolerance)
         x, y, _ = out.here
         out.rapid(x, y, heights.travel)
 
@@ -156,11 +158,43 @@ def _blocks(out: MovesBuilder, points: NDArray[np.float64], z: float, feed: floa
         at = end
 
 
-def _link(out: MovesBuilder, points: NDArray[np.float64], z: float, heights: Heights, feeds: Feeds,
-          tolerance: float, first: bool) -> None:  # fmt: skip
-    """At hover height through what is cleared, easing up and down along the way."""
+def _link(out: MovesBuilder, piece: Piece, z: float, heights: Heights, feeds: Feeds, tolerance: float) -> None:
+    """To the next cut by the quicker way: at hover height through what is cleared, or over all."""
+    points = piece.points
     if len(points) < 2:
         return
+    if piece.drop > 0 and over_is_quicker(points, piece.drop, z, heights, feeds):
+        x, y = (float(v) for v in points[piece.drop])
+        out.rapid(out.here[0], out.here[1], heights.travel)
+        out.rapid(x, y, heights.travel)
+        out.rapid(x, y, z + heights.gap)
+        out.to(LINE, x, y, z, feeds.link, LINK)
+        _blocks(out, points[piece.drop :], z, feeds.link, LINK, tolerance)
+        return
+    _hover(out, points, z, heights, feeds, tolerance)
+
+
+def over_is_quicker(points: NDArray[np.float64], drop: int, z: float, heights: Heights, feeds: Feeds) -> bool:
+    """Whether lifting to travel height and coming down at point `drop` takes less time."""
+
+    def seconds(length: float, feed: float) -> float:
+        speed = feed / 60.0
+        reached = min(speed, float(np.sqrt(length * feeds.acceleration)))
+        return length / max(reached, 1e-9) if reached < speed else length / speed + speed / feeds.acceleration
+
+    def along(part: NDArray[np.float64]) -> float:
+        return float(np.hypot(*np.diff(part, axis=0).T).sum())
+
+    across = float(np.hypot(*(points[drop] - points[0])))
+    up, down = heights.travel - z, heights.travel - z - heights.gap
+    over = seconds(up, feeds.rapid) + seconds(across, feeds.rapid) + seconds(down, feeds.rapid)
+    over += seconds(heights.gap, feeds.link) + along(points[drop:]) * 60.0 / feeds.link
+    return over < seconds(along(points), feeds.link)
+
+
+def _hover(out: MovesBuilder, points: NDArray[np.float64], z: float, heights: Heights, feeds: Feeds,
+           tolerance: float) -> None:  # fmt: skip
+    """At hover height through what is cleared, easing up and down along the way."""
     spans = np.hypot(*np.diff(points, axis=0).T)
     along = np.concatenate([[0.0], np.cumsum(spans)])
     length = float(along[-1])

@@ -48,6 +48,7 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         link=operation.return_feed or machine.max_feed,
         rapid=machine.rapid_feed,
         ramp=float(np.radians(material.ramp_angle)),
+        acceleration=machine.acceleration,
     )
     tolerance = min(limits.fit_share * operation.tolerance, limits.fit_bite_share * bite.ae)
     box = job.stock.box

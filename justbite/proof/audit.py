@@ -228,11 +228,13 @@ def _descents(z: NDArray[np.float64], start: float, level: NDArray[np.float64]) 
 
 def _with_flat_turn(entry: NDArray[np.bool_], feed: NDArray[np.float64], along: NDArray[np.float64],
                     most: float) -> NDArray[np.bool_]:  # fmt: skip
-    """The entry goes on, level, at the entry's own feed, for at most one turn of a helix."""
+    """The entry goes on, level, at its own feed: at most `most` mm, or as far as it came down."""
     longer = entry.copy()
     for last in np.nonzero(entry[:-1] & ~entry[1:])[0]:
+        above = np.nonzero(~entry[:last])[0]
+        came = along[last] - (along[above[-1]] if len(above) else 0.0)
         k = last + 1
-        while k < len(entry) and feed[k] == feed[last] and along[k] - along[last] <= most:
+        while k < len(entry) and feed[k] == feed[last] and along[k] - along[last] <= max(most, came):
             longer[k] = True
             k += 1
     return longer

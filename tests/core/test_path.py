@@ -2,6 +2,7 @@
 
 import json
 import math
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +18,7 @@ from justbite.field.grid import Grid, read
 from justbite.model.job import parse_job
 from justbite.path.contact import radial_depth
 from justbite.path.fit import fit
+from justbite.path.program import Feeds, Heights, over_is_quicker
 from justbite.path.rough import level_heights
 from justbite.plan import Plan, plan
 
@@ -87,6 +89,13 @@ class FitTest(SimpleTestCase):
         centre = rows[rows[:, 1] == 3][-1, 2:]
         np.testing.assert_allclose(centre, [20, 7], atol=0.02)
 
+    def test_the_quicker_link_is_taken(self) -> None:
+        feeds = Feeds(cut=3000, entry=1000, link=10_000, rapid=20_000, ramp=0.05, acceleration=4000)
+        heights = Heights(travel=10, gap=1, hover=0.3)
+        short = np.array([[0.0, 0.0], [15.0, 0.0], [20.0, 0.0]])
+        self.assertFalse(over_is_quicker(short, 1, -18, heights, feeds))
+        self.assertTrue(over_is_quicker(short * 40, 1, -18, heights, replace(feeds, link=2000)))
+
     def test_levels_are_equal(self) -> None:
         np.testing.assert_allclose(level_heights(0, -20, 9), [-20 / 3, -40 / 3, -20])
         self.assertEqual(level_heights(-2, -10, 8), [-10])
@@ -128,6 +137,29 @@ class PlanTest(SimpleTestCase):
         data["stock"]["box"] = {"min": [0, 0, -15], "max": [60, 50, 0]}
         row = self.check(data)
         self.assertLess(row["entry_seconds"], 1.0)
+
+    def test_slow_links_go_over_the_part_and_touch_nothing(self) -> None:
+        data = job(rectangle(60, 45), islands=[[[25, 18], [34, 18], [34, 27], [25, 27]]])
+        data["operations"][0]["return_feed"] = 300
+        self.check(data)
+        rapids = [line for line in self.planned(data).program.splitlines() if line.startswith("G0")]
+        self.assertGreater(len(rapids), 20)
+
+    def test_a_ramp_where_no_helix_fits(self) -> None:
+        data = job(rectangle(50, 11.4))
+        result = self.planned(data)
+        self.assertIn("entry.ramp", [w["code"] for w in result.report["warnings"]])
+        row = result.report["operations"][0]
+        self.assertEqual((row["gouge_mm"], row["rapid_in_stock_mm"]), (0, 0))
+        self.assertLess(row["left_over_share"], 0.01)
+        self.assertLessEqual(row["max_over_target"], 1.10)
+
+    def test_a_pin_in_every_corner_and_each_cutter(self) -> None:
+        pins = [[[x - 3, y, 1], [x + 3, y, 1]] for x in (16, 54) for y in (14, 36)]
+        for diameter, share in ((6, 0.1), (8, 0.3)):
+            data = job(rectangle(70, 50), diameter=diameter, islands=pins)
+            data["operations"][0]["bite"] = {"share": share}
+            self.check(data)
 
     def test_open_trough_and_narrow_slot(self) -> None:
         self.check(job(rectangle(80, 26), open_edges=[1]))
