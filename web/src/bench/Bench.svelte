@@ -2,7 +2,7 @@
   /** The bench: order sheet, drawing with load strip, ceilings, and the minutes below. */
   import { onDestroy } from 'svelte';
   import { minutes } from '../format';
-  import Mark from '../parts/Mark.svelte';
+  import TopLine from '../parts/TopLine.svelte';
   import { BenchState } from './bench.svelte';
   import Ceilings from './Ceilings.svelte';
   import Drawing from './Drawing.svelte';
@@ -61,8 +61,7 @@
 <svelte:window onkeydown={key} />
 
 <div class="bench">
-  <header>
-    <Mark />
+  <TopLine>
     <a href="#/" class="quiet">Shelf /</a>
     <h1>{bench.document?.name ?? ''}</h1>
     <span class="quiet">G54, datum X0 Y0 Z0</span>
@@ -96,7 +95,7 @@
       <button disabled title="Plan first: the program belongs to a fresh plan">Take the NC program</button>
     {/if}
     <button class="plain" aria-label="Keys" title="Keys" onclick={() => (keys = !keys)}>?</button>
-  </header>
+  </TopLine>
   {#if bench.faults.length || (bench.plan?.sentence && !bench.running)}
     <div class="faults" role="alert">
       {#each bench.faults as sentence (sentence)}<p>{sentence}</p>{/each}
@@ -131,20 +130,6 @@
     height: 100%;
     display: flex;
     flex-direction: column;
-  }
-  header {
-    flex: none;
-    display: flex;
-    align-items: center;
-    gap: 14px;
-    height: 46px;
-    padding: 0 16px;
-    background: var(--sheet);
-    border-bottom: 1px solid var(--ink);
-    white-space: nowrap;
-  }
-  header a.quiet {
-    text-decoration: none;
   }
   h1 {
     font-size: 15px;

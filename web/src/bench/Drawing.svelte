@@ -1,8 +1,9 @@
 <script lang="ts">
   /** The drawing from above: stock, areas, edges to click, the path, the cutter, the section ruler. */
   import { onDestroy } from 'svelte';
-  import { css, loadColour, number, OVER } from '../format';
-  import type { BenchState, Lens } from './bench.svelte';
+  import { number } from '../format';
+  import type { BenchState } from './bench.svelte';
+  import LensBar from './LensBar.svelte';
   import { PathLayer } from './pathlayer';
   import SectionRuler from './SectionRuler.svelte';
   import { indexAt, PARTS, rangeOf } from './trace';
@@ -16,7 +17,6 @@
   let pointed = $state<number | null>(null);
   let at = $state({ x: 0, y: 0 });
   let dragged = $state<{ x: number; y: number; view: View; moved: boolean } | null>(null);
-  const LENSES: Lens[] = ['engagement', 'feed', 'order'];
 
   const picture = $derived(bench.picture!);
   const shown = $derived(view ?? fitted(picture.stock.min, picture.stock.max, size));
@@ -144,33 +144,12 @@
     if (event.key === '+' || event.key === '-')
       view = zoomed(shown, event.key === '+' ? 1.3 : 1 / 1.3, size.width / 2, size.height / 2, size);
   }
-  const ramp = `linear-gradient(to right, ${[0, 1 / 3, 2 / 3, 1].map((s) => css(loadColour(s))).join(',')})`;
 </script>
 
 <svelte:window onkeydown={windowKey} />
 
 <div class="drawing">
-  <div class="lenses">
-    <span class="quiet">Lens</span>
-    {#each LENSES as lens (lens)}
-      <button class="plain" class:chosen={bench.lens === lens} onclick={() => (bench.lens = lens)}
-        >{lens}</button
-      >
-    {/each}
-    <span class="ramp" style:background={ramp}></span>
-    {#if bench.lens === 'engagement'}
-      <span class="ramp over" style:background={css(OVER)}></span>
-      <span class="quiet"
-        >0 to {number(bench.report?.target_engagement_deg ?? bench.bite?.angle ?? 0)}°, over</span
-      >
-    {:else if bench.lens === 'feed'}
-      <span class="quiet">0 to {number(topFeed)} mm/min held</span>
-    {:else}
-      <span class="quiet">first to last</span>
-    {/if}
-    <span class="spring"></span>
-    <button class="plain" onclick={() => (view = null)}>whole part</button>
-  </div>
+  <LensBar {bench} {topFeed} onwhole={() => (view = null)} />
   <div class="paper">
     <!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions -->
     <div
@@ -299,28 +278,6 @@
     display: grid;
     grid-template-rows: 36px minmax(0, 1fr);
     min-height: 0;
-  }
-  .lenses {
-    display: flex;
-    align-items: center;
-    gap: 10px;
-    padding: 0 16px;
-    border-bottom: 1px solid var(--rule);
-  }
-  .lenses .chosen {
-    font-weight: 600;
-    box-shadow: inset 0 -2px var(--pencil);
-  }
-  .ramp {
-    width: 110px;
-    height: 9px;
-  }
-  .ramp.over {
-    width: 9px;
-    margin-left: -8px;
-  }
-  .spring {
-    flex: 1;
   }
   .paper {
     min-height: 0;

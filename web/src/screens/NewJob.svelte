@@ -2,7 +2,7 @@
   /** A new job: a DXF, which of its areas are cut and how deep, stock, material, machine, cutter. */
   import * as api from '../api/client';
   import { length } from '../format';
-  import Mark from '../parts/Mark.svelte';
+  import TopLine from '../parts/TopLine.svelte';
   import QuantityField from '../parts/QuantityField.svelte';
   import { toolFrom } from '../stores';
   import type { JobDocument, ReadDrawing, Stores } from '../types';
@@ -109,11 +109,10 @@
   }
 </script>
 
-<header>
-  <Mark />
+<TopLine>
   <a href="#/" class="quiet">Shelf /</a>
   <span>New job from a drawing</span>
-</header>
+</TopLine>
 <main>
   <section class="sheet">
     <h2>1 Drawing</h2>
@@ -248,18 +247,6 @@
 </main>
 
 <style>
-  header {
-    display: flex;
-    align-items: center;
-    gap: 18px;
-    height: 46px;
-    padding: 0 16px;
-    background: var(--sheet);
-    border-bottom: 1px solid var(--ink);
-  }
-  header a.quiet {
-    text-decoration: none;
-  }
   main {
     display: grid;
     grid-template-columns: 400px 1fr;

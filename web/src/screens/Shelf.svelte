@@ -2,7 +2,7 @@
   /** The shelf: all jobs, each with a small drawing, its minutes and its state. */
   import * as api from '../api/client';
   import { minutes } from '../format';
-  import Mark from '../parts/Mark.svelte';
+  import TopLine from '../parts/TopLine.svelte';
   import Thumbnail from '../parts/Thumbnail.svelte';
 
   let jobs = $state<api.JobLine[] | null>(null);
@@ -26,11 +26,10 @@
   const day = (iso: string) => new Date(iso).toLocaleDateString('en-GB', { day: 'numeric', month: 'short' });
 </script>
 
-<header>
-  <Mark />
+<TopLine>
   <span class="quiet">Shelf</span>
   <a class="button main" href="#/new">New job from a drawing</a>
-</header>
+</TopLine>
 <main>
   {#each faults as sentence (sentence)}<p class="over" role="alert">{sentence}</p>{/each}
   {#if jobs?.length === 0}
@@ -74,16 +73,7 @@
 </main>
 
 <style>
-  header {
-    display: flex;
-    align-items: center;
-    gap: 24px;
-    height: 46px;
-    padding: 0 16px;
-    background: var(--sheet);
-    border-bottom: 1px solid var(--ink);
-  }
-  header .button {
+  .button.main {
     margin-left: auto;
   }
   main {
