@@ -160,6 +160,10 @@ class StoryTest(SimpleTestCase):
             field = page.get_by_label("Depth").nth(index)
             field.fill(depth)
             field.press("Enter")
+        page.get_by_label("Given by").select_option("size")
+        for label, size in (("Size in X", "180"), ("Size in Y", "4.5 in")):
+            page.get_by_label(label).fill(size)
+            page.get_by_label(label).press("Enter")
         page.get_by_label("Thickness").fill("25")
         page.get_by_label("Thickness").press("Enter")
         page.get_by_label("Cutter").select_option("flat-6")

@@ -17,6 +17,8 @@
   let chosen = $state<boolean[]>([]);
   let margin = $state(5);
   let thickness = $state<number | null>(null);
+  let stockBy = $state<'margin' | 'size'>('margin');
+  let size = $state<[number | null, number | null]>([null, null]);
   let material = $state('aluminium-wrought');
   let machine = $state('harbour-mill');
   let cutter = $state('flat-10');
@@ -45,11 +47,26 @@
     void read();
   }
 
+  /** The stock seen from above: the drawing with its margins, or a given size about its middle. */
+  const stock = $derived.by(() => {
+    const [x1, y1, x2, y2] = drawing?.bounds ?? [0, 0, 1, 1];
+    const dx = stockBy === 'size' && size[0] !== null ? (size[0] - (x2 - x1)) / 2 : margin;
+    const dy = stockBy === 'size' && size[1] !== null ? (size[1] - (y2 - y1)) / 2 : margin;
+    return { x1: x1 - dx, y1: y1 - dy, x2: x2 + dx, y2: y2 + dy };
+  });
+
   const view = $derived.by(() => {
     if (!drawing) return { x: 0, y: 0, w: 1, h: 1 };
     const [x1, y1, x2, y2] = drawing.bounds;
-    const pad = margin + 0.04 * Math.max(x2 - x1, y2 - y1);
-    return { x: x1 - pad, y: -y2 - pad, w: x2 - x1 + 2 * pad, h: y2 - y1 + 2 * pad };
+    const low = [Math.min(x1, stock.x1), Math.min(y1, stock.y1)] as const;
+    const high = [Math.max(x2, stock.x2), Math.max(y2, stock.y2)] as const;
+    const pad = 0.04 * Math.max(high[0] - low[0], high[1] - low[1]);
+    return {
+      x: low[0] - pad,
+      y: -high[1] - pad,
+      w: high[0] - low[0] + 2 * pad,
+      h: high[1] - low[1] + 2 * pad,
+    };
   });
   const ring = (points: [number, number][]) => 'M' + points.map(([x, y]) => `${x},${-y}`).join('L') + 'Z';
   const cut = $derived((drawing?.areas ?? []).map((area, i) => ({ area, i })).filter(({ i }) => chosen[i]));
@@ -60,15 +77,16 @@
         ? 'Choose at least one area.'
         : cut.some(({ i }) => depths[i] === null)
           ? 'Give the depth of each area that is cut.'
-          : thickness === null
-            ? 'Give the thickness of the stock.'
-            : '',
+          : stockBy === 'size' && size.includes(null)
+            ? 'Give both sizes of the stock.'
+            : thickness === null
+              ? 'Give the thickness of the stock.'
+              : '',
   );
 
   async function make() {
     if (!drawing || !stores || missing) return;
     const tool = stores.tools.find((t) => t.id === cutter)!;
-    const [x1, y1, x2, y2] = drawing.bounds;
     const document: JobDocument = {
       format: 'justbite-job',
       version: 1,
@@ -78,7 +96,7 @@
       material,
       tools: [toolFrom(tool, 1)],
       stock: {
-        box: { min: [x1 - margin, y1 - margin, -thickness!], max: [x2 + margin, y2 + margin, 0] },
+        box: { min: [stock.x1, stock.y1, -thickness!], max: [stock.x2, stock.y2, 0] },
       },
       regions: cut.map(({ area, i }) => ({
         name: area.name,
@@ -167,7 +185,19 @@
       {/each}
 
       <h2>3 Stock</h2>
-      <QuantityField label="Margin" value={margin} onchange={(v) => (margin = v)} note="on each side" />
+      <label class="pick">
+        Given by
+        <select bind:value={stockBy}>
+          <option value="margin">margin about the drawing</option>
+          <option value="size">its size, drawing in the middle</option>
+        </select>
+      </label>
+      {#if stockBy === 'margin'}
+        <QuantityField label="Margin" value={margin} onchange={(v) => (margin = v)} note="on each side" />
+      {:else}
+        <QuantityField label="Size in X" value={size[0]} onchange={(v) => (size[0] = Math.abs(v))} />
+        <QuantityField label="Size in Y" value={size[1]} onchange={(v) => (size[1] = Math.abs(v))} />
+      {/if}
       <QuantityField
         label="Thickness"
         value={thickness}
@@ -224,10 +254,10 @@
         </defs>
         <rect
           class="stock"
-          x={drawing.bounds[0] - margin}
-          y={-drawing.bounds[3] - margin}
-          width={drawing.bounds[2] - drawing.bounds[0] + 2 * margin}
-          height={drawing.bounds[3] - drawing.bounds[1] + 2 * margin}
+          x={stock.x1}
+          y={-stock.y2}
+          width={Math.max(0, stock.x2 - stock.x1)}
+          height={Math.max(0, stock.y2 - stock.y1)}
         />
         {#each drawing.areas as area, i (area.name)}
           <path
