@@ -21,6 +21,13 @@ def main(arguments: list[str] | None = None) -> int:
     bench.add_argument("--jobs", type=Path, help="a JSON list of jobs; areas made from seeds when left out")
     bench.add_argument("--count", type=int, default=12)
     bench.add_argument("--first", type=int, default=1, help="first seed")
+    reading = commands.add_parser("read", help="read a part and tell its features")
+    reading.add_argument("part", type=Path)
+    reading.add_argument("--units", choices=["mm", "in"], help="what the file's numbers are, where it does not say")
+    reading.add_argument("--join", type=float, default=None, help="mm of gap between a drawing's lines to bridge")
+    reading.add_argument("--memory", type=float, help="give up above this many GB")
+    reading.add_argument("--name", help="the name the file was given")
+    reading.add_argument("--packed", type=Path, help="write what was read to this file, and tell nothing")
     chosen = parser.parse_args(arguments)
     if chosen.command == "bench":
         from justbite.bench import run
@@ -31,6 +38,8 @@ def main(arguments: list[str] | None = None) -> int:
         print(json.dumps(Job.model_json_schema(), indent=2))
         return 0
     try:
+        if chosen.command == "read":
+            return _read(chosen)
         return _plan(chosen.job, chosen.out)
     except InputError as error:
         print("\n".join(error.faults), file=sys.stderr)
@@ -50,6 +59,39 @@ def _plan(job_file: Path, out: Path) -> int:
     out.mkdir(parents=True, exist_ok=True)
     (out / "program.nc").write_text(result.program)
     (out / "report.json").write_text(json.dumps(result.report, indent=2))
+    return 0
+
+
+def _read(chosen: argparse.Namespace) -> int:
+    from justbite import tolerances
+    from justbite.errors import PartError
+    from justbite.part.read import read_part
+
+    if chosen.memory:
+        import resource
+
+        most = int(chosen.memory * 1e9)
+        resource.setrlimit(resource.RLIMIT_AS, (most, most))
+    join = tolerances.JOIN if chosen.join is None else chosen.join
+    try:
+        part = read_part(
+            chosen.part.read_bytes(), chosen.name or chosen.part.name, chosen.units, join, tolerances.CHORD
+        )
+        packed = part.packed()
+    except MemoryError:
+        raise PartError("The part is too large to be read here.", "Export it coarser, or only what is cut.") from None
+    if chosen.packed:
+        chosen.packed.write_bytes(packed)
+        return 0
+    from justbite.layout import lay_out
+    from justbite.model.placing import Placing
+
+    for f in part.findings:
+        print(f"{f.severity}: {f.sentence} {f.hint}")
+    for feature in lay_out(part, Placing()).features.features:
+        depth = f", {feature.depth:.4g} mm deep" if feature.depth else ""
+        width = f", cutter up to {feature.largest_cutter:.4g} mm" if feature.largest_cutter else ""
+        print(f"{feature.name}: {feature.area:.2f} mm²{depth}{width}{f', {feature.note}' if feature.note else ''}")
     return 0
 
 

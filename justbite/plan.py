@@ -17,6 +17,7 @@ from justbite.model.bite import Bite
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Machine, Operation
 from justbite.model.moves import CUT, ENTRY, LINK, POSITION, RAPID, Moves
+from justbite.model.stock import heights
 from justbite.model.trace import PathTrace
 from justbite.motion.clock import Drive, block_times
 from justbite.nc.reader import read_program
@@ -46,10 +47,11 @@ def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:
     """Plan a job (in millimetres). Raises InputError or StoppedError; nothing is half done."""
     machine, material = check_job(job)
     travel = job.travel_height
+    highest = max([heights(job.stock)[1], *(k.top for k in job.keep_outs)])
     if travel is None:
-        travel = job.stock.box.max[2] + tolerances.TRAVEL_ABOVE
-    if travel < job.stock.box.max[2] + job.approach_gap:
-        raise JobError(f"The travel height {travel:g} is not above the stock.", "Raise it.")
+        travel = highest + tolerances.TRAVEL_ABOVE
+    if travel < highest + job.approach_gap:
+        raise JobError(f"The travel height {travel:g} is not above the stock and the keep-outs.", "Raise it.")
     bites = [bite_of(job, o) for o in job.operations]
     findings = [f for o, b in zip(job.operations, bites, strict=True) for f in _bite_findings(o, b)]
     out = MovesBuilder(start=np.array([0.0, 0.0, travel]))

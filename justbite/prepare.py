@@ -3,18 +3,25 @@
 Loads no kernels, so that the answer follows typing.
 """
 
+from collections.abc import Callable
+from functools import partial
+
 from justbite import catalogue, tolerances
 from justbite.bite import solver
 from justbite.errors import JobError
 from justbite.model.bite import Bite
 from justbite.model.job import Job, Machine, Material, Operation
-from justbite.model.shapes import shape_faults
+from justbite.model.shapes import keep_out_shape, shape_faults
+from justbite.model.stock import footprint
 
 
 def check_job(job: Job) -> tuple[Machine, Material]:
     """The machine and material of a sound job. Raises JobError with all that is wrong."""
     machine, material = catalogue.machine_of(job), catalogue.material_of(job)
     faults = [f for r in job.regions for f in shape_faults(r, tolerances.CHORD)]
+    faults += _faults_of(lambda: footprint(job.stock, tolerances.CHORD))
+    for keep_out in job.keep_outs:
+        faults += _faults_of(partial(keep_out_shape, keep_out, tolerances.CHORD))
     if faults:
         raise JobError.of(faults)
     return machine, material
@@ -28,3 +35,11 @@ def bite_of(job: Job, operation: Operation) -> Bite:
     if depth <= 0:
         raise JobError(f'Operation "{operation.name}": the floor allowance leaves nothing to cut.')
     return solver.solve(solver.case_of(operation, tool, material, machine, depth))
+
+
+def _faults_of(test: Callable[[], object]) -> list[str]:
+    try:
+        test()
+    except JobError as error:
+        return error.faults
+    return []

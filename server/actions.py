@@ -1,5 +1,6 @@
 """Changes of state, one function each: check, do, record. API, tasks and commands use these."""
 
+import hashlib
 import logging
 import time
 from datetime import timedelta
@@ -9,13 +10,16 @@ from django.db import transaction
 from django.utils import timezone
 
 from server import core
-from server.models import Job, Plan, Revision
+from server.models import Job, PartFile, Plan, Revision
 
 log = logging.getLogger(__name__)
 SILENT_AFTER = timedelta(minutes=5)
 """A planner that has not been heard of for so long is taken for dead."""
 TELL_EVERY = 0.25
 """Seconds between two reports of progress."""
+READ_SECONDS = 120
+READ_GIGABYTES = 6.0
+"""What reading a part may take before it is given up."""
 RUNNING = (Plan.State.WAITING, Plan.State.COMPUTING)
 
 
@@ -36,6 +40,46 @@ def change_job(job: Job, document: Any) -> Job:
         current.name, current.document, current.revision = document["name"], document, current.revision + 1
         current.save()
     return current
+
+
+def take_part(name: str, content: bytes, units: str, join: float) -> PartFile:
+    """Keep a part file and set it to be read. The same file, read the same way, is used again."""
+    from server.tasks import run_reading
+
+    digest = hashlib.sha256(content).hexdigest()
+    same = PartFile.objects.filter(sha256=digest, name=name, units=units, join=join).exclude(
+        state=PartFile.State.FAILED
+    )
+    found = same.order_by("-pk").first()
+    if found is not None:
+        return found
+    kept = PartFile.objects.create(name=name, content=content, sha256=digest, units=units, join=join)
+    run_reading.enqueue(kept.pk)
+    kept.refresh_from_db()
+    return kept
+
+
+def read_file(pk: int) -> None:
+    """Read a part, in the worker, in a process of its own with limits: a broken file stops nothing else."""
+    if not PartFile.objects.filter(pk=pk, state=PartFile.State.WAITING).update(state=PartFile.State.READING):
+        return
+    kept = PartFile.objects.get(pk=pk)
+    ended: dict[str, Any]
+    try:
+        ended = {"state": PartFile.State.DONE, "reading": core.read_apart(bytes(kept.content), kept.name,
+                 kept.units or None, kept.join or None, READ_SECONDS, READ_GIGABYTES)}  # fmt: skip
+    except core.JustBiteError as error:
+        ended = {"state": PartFile.State.FAILED, "sentence": str(error)}
+    except Exception:
+        log.exception("reading %s failed", pk)
+        ended = {"state": PartFile.State.FAILED, "sentence": "The file could not be read; please report it."}
+    PartFile.objects.filter(pk=pk).update(**ended)
+
+
+def change_part(job: Job, part: PartFile) -> tuple[Job, list[dict[str, Any]]]:
+    """Give a job a new version of its part: areas follow it, operations stay. Returns what changed."""
+    document, findings = core.with_new_part(job.document, part.pk, part.name, part.sha256, bytes(part.reading))
+    return change_job(job, document), findings
 
 
 def start_plan(job: Job) -> Plan:

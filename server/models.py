@@ -5,6 +5,27 @@ from typing import ClassVar
 from django.db import models
 
 
+class PartFile(models.Model):
+    """A file with a part, as it came, and what was read from it."""
+
+    class State(models.TextChoices):
+        WAITING = "waiting"
+        READING = "reading"
+        DONE = "done"
+        FAILED = "failed"
+
+    name = models.CharField(max_length=200)
+    content = models.BinaryField()
+    sha256 = models.CharField(max_length=64)
+    units = models.CharField(max_length=2, default="", blank=True)
+    join = models.FloatField(default=0)
+    """mm of gap that is bridged between a drawing's lines; 0: only what drawing tolerances need."""
+    state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
+    sentence = models.TextField(default="", blank=True)
+    reading = models.BinaryField(default=b"")
+    made = models.DateTimeField(auto_now_add=True)
+
+
 class Job(models.Model):
     """A job as its document (the job file); `revision` counts its edits."""
 

@@ -5,6 +5,7 @@ file's units until `load_job` has made them millimetres.
 """
 
 import json
+from collections.abc import Callable
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
@@ -89,8 +90,72 @@ class Box(Model):
         return self
 
 
+class Cylinder(Model):
+    """Round stock. Axis Z: `centre` is X and Y. Axis X: `centre` is Y and Z."""
+
+    axis: Literal["x", "z"] = "z"
+    centre: tuple[Number, Number]
+    diameter: Positive
+    low: Number
+    """Lower end along the axis."""
+    high: Number
+
+    @model_validator(mode="after")
+    def _sound(self) -> "Cylinder":
+        if self.low >= self.high:
+            raise ValueError("the round stock has no length: its high end must lie above its low end")
+        return self
+
+
+class Prism(Model):
+    """Stock of one outline from `bottom` to `top`: a casting, a bar, an earlier cut."""
+
+    outline: Annotated[list[Vertex], Field(min_length=2)]
+    islands: list[Annotated[list[Vertex], Field(min_length=2)]] = []
+    """Holes in it."""
+    bottom: Number
+    top: Number
+
+    @model_validator(mode="after")
+    def _sound(self) -> "Prism":
+        if self.bottom >= self.top:
+            raise ValueError("the stock has no height: its top must lie above its bottom")
+        return self
+
+
 class Stock(Model):
-    box: Box
+    """The stock, given in one way. `terraces` stand in each other: where several cover a place, the highest counts."""
+
+    box: Box | None = None
+    cylinder: Cylinder | None = None
+    outline: Prism | None = None
+    terraces: Annotated[list[Prism], Field(min_length=1)] | None = None
+
+    @model_validator(mode="after")
+    def _one(self) -> "Stock":
+        given = [v for v in (self.box, self.cylinder, self.outline, self.terraces) if v is not None]
+        if len(given) != 1:
+            raise ValueError("give the stock in one way: as box, cylinder, outline or terraces")
+        return self
+
+
+class KeepOut(Model):
+    """Where the cutter must not go: a clamp, a jaw. In millimetres of height from `bottom` to `top`."""
+
+    name: str
+    outline: Annotated[list[Vertex], Field(min_length=2)]
+    bottom: Number | None = None
+    """None: down to the table."""
+    top: Number
+
+
+class Setup(Model):
+    """How the part lies on the machine; coordinates of the job are those of its datum."""
+
+    name: str = "Setup 1"
+    work_offset: Annotated[str, Field(pattern=r"^G5[4-9](\.\d+)?( P\d+)?$")] = "G54"
+    datum: str = ""
+    """Where the datum is, in words for the operator."""
 
 
 class Region(Model):
@@ -100,6 +165,12 @@ class Region(Model):
     open_edges: Literal["all"] | list[Annotated[int, Field(ge=0)]] = []
     top: Number = 0
     bottom: Number
+    floors: list[Number] = []
+    """Heights in between that get a level of their own."""
+    after: list[str] = []
+    """Areas that are cut, or were there, before: what their outlines cover is gone."""
+    feature: dict[str, Any] | None = None
+    """What it was made from, for the screens; the planner does not look at it."""
 
     @model_validator(mode="after")
     def _sound(self) -> "Region":
@@ -107,6 +178,8 @@ class Region(Model):
             raise ValueError(
                 f"the bottom ({self.bottom:g}) is not below the top ({self.top:g}); give the bottom as a lower Z"
             )
+        if any(not self.bottom < z < self.top for z in self.floors):
+            raise ValueError("a floor in between must lie above the bottom and below the top")
         if isinstance(self.open_edges, list):
             wrong = [e for e in self.open_edges if e >= len(self.outline)]
             if wrong:
@@ -162,6 +235,10 @@ class Job(Model):
     material: Material | str
     tools: Annotated[list[Tool], Field(min_length=1)]
     stock: Stock
+    setup: Setup = Setup()
+    part: dict[str, Any] | None = None
+    """Which part, and how it was placed, for the screens; the planner does not look at it."""
+    keep_outs: list[KeepOut] = []
     regions: Annotated[list[Region], Field(min_length=1)]
     operations: Annotated[list[Operation], Field(min_length=1)]
     travel_height: Number | None = None
@@ -232,6 +309,10 @@ def _cross_faults(job: Job) -> list[str]:
     names = [r.name for r in job.regions]
     for name in sorted({n for n in names if names.count(n) > 1}):
         faults.append(f'regions: the name "{name}" is used twice; rename one.')
+    for region in job.regions:
+        for name in region.after:
+            if name not in names or name == region.name:
+                faults.append(f'regions, "{region.name}": there is no other area called "{name}" to come before it.')
     for operation in job.operations:
         where = f'operations, "{operation.name}"'
         for name in operation.regions:
@@ -266,13 +347,18 @@ def in_millimetres(job: Job) -> Job:
     for tool in data["tools"]:
         for key in ("diameter", "flute_length", "stickout", "corner_radius"):
             tool[key] *= INCH
-    for corner in ("min", "max"):
-        data["stock"]["box"][corner] = [v * INCH for v in data["stock"]["box"][corner]]
+    data["stock"] = _stock_in_millimetres(data["stock"], points)
+    for keep_out in data["keep_outs"]:
+        keep_out["outline"] = points(keep_out["outline"])
+        for key in ("bottom", "top"):
+            if keep_out[key] is not None:
+                keep_out[key] *= INCH
     for region in data["regions"]:
         region["outline"] = points(region["outline"])
         region["islands"] = [points(ring) for ring in region["islands"]]
         region["top"] *= INCH
         region["bottom"] *= INCH
+        region["floors"] = [z * INCH for z in region["floors"]]
     for operation in data["operations"]:
         for key in ("step_down", "feed", "tolerance", "hover", "return_feed"):
             if operation[key] is not None:
@@ -285,3 +371,17 @@ def in_millimetres(job: Job) -> Job:
         if data[key] is not None:
             data[key] *= INCH
     return Job.model_validate(data)
+
+
+def _stock_in_millimetres(stock: dict[str, Any], points: Callable[[list[Vertex]], list[list[float]]]) -> dict[str, Any]:
+    if box := stock["box"]:
+        stock["box"] = {corner: [v * INCH for v in box[corner]] for corner in ("min", "max")}
+    if round_ := stock["cylinder"]:
+        round_ |= {key: round_[key] * INCH for key in ("diameter", "low", "high")}
+        round_["centre"] = [v * INCH for v in round_["centre"]]
+    for prism in [stock["outline"], *(stock["terraces"] or [])]:
+        if prism is not None:
+            prism["outline"] = points(prism["outline"])
+            prism["islands"] = [points(ring) for ring in prism["islands"]]
+            prism |= {key: prism[key] * INCH for key in ("bottom", "top")}
+    return stock

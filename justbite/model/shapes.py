@@ -14,7 +14,7 @@ from shapely.geometry.base import BaseGeometry
 from shapely.validation import explain_validity
 
 from justbite.errors import JobError
-from justbite.model.job import Region, Vertex
+from justbite.model.job import Job, KeepOut, Region, Vertex
 
 
 def edge_points(a: Vertex, b: Vertex, chord: float) -> NDArray[np.float64]:
@@ -122,3 +122,31 @@ def free_space(region: Region, strip: float, chord: float) -> BaseGeometry:
     free = shapely.union_all([shape, *[a.buffer(1e-4) for a in air]])
     free = free.difference(islands).difference(closed.buffer(2e-4))
     return shapely.union_all([g for g in shapely.get_parts(free) if g.intersects(shape)])
+
+
+def keep_out_shape(keep_out: KeepOut, chord: float) -> Polygon:
+    """What a keep-out covers. Raises JobError."""
+    return polygon_of(keep_out.outline, chord, f'Keep-out "{keep_out.name}": the outline')
+
+
+def in_the_way(job: Job, region: Region, chord: float) -> list[tuple[KeepOut, Polygon]]:
+    """The keep-outs that stand higher than the region's floor and begin below its top."""
+    return [
+        (k, keep_out_shape(k, chord))
+        for k in job.keep_outs
+        if k.top > region.bottom and (k.bottom is None or k.bottom < region.top)
+    ]
+
+
+def job_space(job: Job, region: Region, strip: float, chord: float) -> BaseGeometry:
+    """`free_space` of a region of a job: less its keep-outs."""
+    free = free_space(region, strip, chord)
+    for _, shape in in_the_way(job, region, chord):
+        free = free.difference(shape)
+    return free
+
+
+def cut_before(job: Job, region: Region, chord: float) -> BaseGeometry:
+    """Of the areas that come before a region, what is gone as deep as the region goes."""
+    deep = [job.region(n) for n in region.after]
+    return shapely.union_all([region_shape(r, chord) for r in deep if r.bottom <= region.bottom + 1e-6])

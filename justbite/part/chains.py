@@ -7,7 +7,7 @@ import numpy as np
 from scipy.spatial import cKDTree
 from shapely.geometry import Polygon
 
-from justbite.model.drawing import DrawnArea, Vertices
+from justbite.model.drawing import Drawing, DrawnArea, Vertices
 from justbite.model.findings import Finding
 from justbite.model.shapes import ring_points
 
@@ -24,16 +24,39 @@ class Stretch:
     closed: bool
 
 
+def clean(path: Path) -> Path:
+    """Without vertices that repeat the one before; the later one's bulge is what goes on."""
+    kept: Path = []
+    for vertex in path:
+        if kept and np.hypot(vertex[0] - kept[-1][0], vertex[1] - kept[-1][1]) <= 1e-9:
+            kept[-1] = vertex
+        else:
+            kept.append(vertex)
+    return kept
+
+
+def drawing_of(stretches: list[Stretch], findings: list[Finding], units: str, units_known: bool,
+               tolerance: float, chord: float) -> Drawing:  # fmt: skip
+    """The drawing that stretches make: joined within `tolerance` mm, nested, with all findings."""
+    chains, gaps, loose = join(stretches, tolerance)
+    areas, bad = nest(chains, chord)
+    points = np.array([p[:2] for s in stretches for p in s.path])
+    low, high = points.min(axis=0), points.max(axis=0)
+    bounds = (float(low[0]), float(low[1]), float(high[0]), float(high[1]))
+    return Drawing(tuple(areas), (*gaps, *bad, *findings), units, units_known, bounds, tuple(loose))
+
+
 def reversed_path(path: Path) -> Path:
     """The same stretch the other way round: order turned, bulges shifted and negated."""
     bulges = [*(-p[2] for p in path[-2::-1]), 0.0]
     return [(x, y, b) for (x, y, _), b in zip(path[::-1], bulges, strict=True)]
 
 
-def join(stretches: list[Stretch], tolerance: float) -> tuple[list[tuple[str, Path]], list[Finding]]:
-    """Closed chains (layer, vertices) of all stretches, layer by layer, and what stays open."""
+def join(stretches: list[Stretch], tolerance: float) -> tuple[list[tuple[str, Path]], list[Finding], list[Vertices]]:
+    """Closed chains (layer, vertices) of all stretches, layer by layer; what stays open, said and as vertices."""
     chains: list[tuple[str, Path]] = []
     findings: list[Finding] = []
+    loose: list[Vertices] = []
     by_layer: dict[str, list[Path]] = defaultdict(list)
     for stretch in stretches:
         ends_meet = np.hypot(*(np.array(stretch.path[0][:2]) - stretch.path[-1][:2])) <= tolerance
@@ -47,7 +70,8 @@ def join(stretches: list[Stretch], tolerance: float) -> tuple[list[tuple[str, Pa
         closed, still_open = _join_layer(paths, tolerance)
         chains += [(layer, c) for c in closed]
         findings += _open_findings(layer, still_open)
-    return chains, findings
+        loose += [tuple(c) for c in still_open]
+    return chains, findings, loose
 
 
 def _join_layer(paths: list[Path], tolerance: float) -> tuple[list[Path], list[Path]]:

@@ -6,7 +6,6 @@ from collections import Counter
 from collections.abc import Iterable
 
 import ezdxf
-import numpy as np
 from ezdxf import path as ezpath
 from ezdxf import recover
 from ezdxf.entities import DXFGraphic
@@ -15,7 +14,7 @@ from ezdxf.lldxf.const import DXFError
 from justbite.errors import PartError
 from justbite.model.drawing import Drawing
 from justbite.model.findings import Finding
-from justbite.part.chains import Path, Stretch, join, nest
+from justbite.part.chains import Path, Stretch, clean, drawing_of
 
 MOST_BYTES = 25_000_000
 MOST_ENTITIES = 100_000
@@ -53,21 +52,13 @@ def read_dxf(data: bytes, units: str | None, tolerance: float, chord: float) -> 
             "The drawing holds no lines, arcs, circles, polylines or splines in its model space.",
             "Check that the outlines were saved with it.",
         )
-    chains, found = join(stretches, tolerance)
-    areas, bad = nest(chains, chord)
-    found += bad
-    for (kind, layer), count in sorted(skipped.items()):
-        found.append(
-            Finding(
-                "part.skipped-entity", f'{count} × {kind} on layer "{layer}" cannot be an outline and was passed over.'
-            )
-        )
+    found = [
+        Finding("part.skipped-entity", f'{count} × {kind} on layer "{layer}" cannot be an outline and was passed over.')
+        for (kind, layer), count in sorted(skipped.items())
+    ]
     if not known:
         found.append(Finding("part.units-unknown", "The drawing does not say its units; millimetres are assumed."))
-    points = np.array([p[:2] for s in stretches for p in s.path])
-    low, high = points.min(axis=0), points.max(axis=0)
-    bounds = (float(low[0]), float(low[1]), float(high[0]), float(high[1]))
-    return Drawing(tuple(areas), tuple(found), name, known, bounds)
+    return drawing_of(stretches, found, name, known, tolerance, chord)
 
 
 def _document(data: bytes) -> ezdxf.document.Drawing:
@@ -120,7 +111,7 @@ def _stretches(entity: DXFGraphic, scale: float, chord: float, skipped: Counter[
         return
     if flip:
         path = [(-x, y, -b) for x, y, b in path]
-    path = _clean([(x * scale, y * scale, b) for x, y, b in path])
+    path = clean([(x * scale, y * scale, b) for x, y, b in path])
     if len(path) >= 2:
         yield Stretch(layer, path, closed)
 
@@ -135,14 +126,3 @@ def _arc(entity: DXFGraphic) -> Path:
     return [
         (c.x + r * math.cos(first + sweep * t), c.y + r * math.sin(first + sweep * t), bulge) for t in (0.0, 0.5, 1.0)
     ]
-
-
-def _clean(path: Path) -> Path:
-    """Without vertices that repeat the one before; the later one's bulge is what goes on."""
-    kept: Path = []
-    for vertex in path:
-        if kept and math.hypot(vertex[0] - kept[-1][0], vertex[1] - kept[-1][1]) <= 1e-9:
-            kept[-1] = vertex
-        else:
-            kept.append(vertex)
-    return kept

@@ -9,11 +9,12 @@ from dataclasses import dataclass
 import numpy as np
 import shapely
 import shapely.ops
-from shapely.geometry import LineString, Point, Polygon, box
+from shapely.geometry import LineString, Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
-from justbite.model.job import Region
-from justbite.model.shapes import free_space, region_shape
+from justbite.model.job import Job, Region
+from justbite.model.shapes import cut_before, job_space, region_shape
+from justbite.model.stock import standing
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,12 +40,13 @@ class Area:
         return self.free.difference(self.material).area > 4.0 * self.radius**2
 
 
-def make_area(region: Region, stock: tuple[float, float, float, float], radius: float,
-              allowance: float, snap: float, chord: float, least: float) -> Area:  # fmt: skip
+def make_area(job: Job, region: Region, radius: float, allowance: float, snap: float, chord: float,
+              least: float) -> Area:  # fmt: skip
     """The area of a region. `snap` mm is added to the wall distance, `least` mm2 is ignored."""
     shape = region_shape(region, chord)
-    free = free_space(region, 3.2 * radius + allowance, chord)
-    material = shape.intersection(box(*stock))
+    free = job_space(job, region, 3.2 * radius + allowance, chord)
+    material = shape.intersection(standing(job.stock, region.bottom, chord))
+    material = material.difference(cut_before(job, region, chord))
     wall = radius + allowance + snap
     locus = free.buffer(-wall, quad_segs=32)
     target = free.buffer(-allowance).intersection(shape) if allowance > 0 else shape

@@ -7,7 +7,9 @@ import numpy as np
 
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
-from justbite.model.job import Job, Machine, Material, Operation
+from justbite.model.job import Job, Machine, Material, Operation, Region
+from justbite.model.shapes import in_the_way, region_shape
+from justbite.model.stock import heights, standing
 from justbite.path.area import Area, make_area
 from justbite.path.level import PartPath, plan_level
 from justbite.path.program import Feeds, Heights, MovesBuilder, add_level
@@ -27,11 +29,14 @@ class Limits:
     clear_share: float
 
 
-def level_heights(top: float, bottom: float, step: float) -> list[float]:
-    """Z of equal levels from `top` down to `bottom`, each at most `step` deep."""
-    depth = top - bottom
-    count = max(1, int(np.ceil(depth / step - 1e-6)))
-    return [top - depth * (k + 1) / count for k in range(count)]
+def level_heights(top: float, bottom: float, step: float, floors: tuple[float, ...] = ()) -> list[float]:
+    """Z of levels from `top` down to `bottom`, each at most `step` deep, equal between two floors."""
+    levels = []
+    for z in (*sorted((f for f in floors if bottom + 1e-6 < f < top - 1e-6), reverse=True), bottom):
+        count = max(1, int(np.ceil((top - z) / step - 1e-6)))
+        levels += [top - (top - z) * (k + 1) / count for k in range(count)]
+        top = z
+    return levels
 
 
 def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite, machine: Machine,
@@ -41,7 +46,7 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
     tool = job.tool(operation.tool)
     radius = tool.diameter / 2
     findings: list[Finding] = []
-    heights = Heights(travel, job.approach_gap, operation.hover)
+    levels_at = Heights(travel, job.approach_gap, operation.hover)
     feeds = Feeds(
         cut=bite.feed,
         entry=bite.entry_feed,
@@ -51,22 +56,22 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         acceleration=machine.acceleration,
     )
     tolerance = min(limits.fit_share * operation.tolerance, limits.fit_bite_share * bite.ae)
-    box = job.stock.box
     left = list(operation.regions)
     done = 0
     while left:
-        name = min(left, key=lambda n: _way(job, n, out))
+        ready = [n for n in left if not any(_first(job, m, n, limits.chord) for m in left if m != n)] or left
+        name = min(ready, key=lambda n: _way(job, n, out))
         left.remove(name)
         region = job.region(name)
         bottom = region.bottom + operation.allowance.floor
         if bottom >= region.top:
             continue
         area = make_area(
-            region, (*box.min[:2], *box.max[:2]), radius, operation.allowance.wall,
-            limits.snap_share * radius, limits.chord, limits.unreached_share * radius**2,
+            job, region, radius, operation.allowance.wall, limits.snap_share * radius, limits.chord,
+            limits.unreached_share * radius**2,
         )  # fmt: skip
-        levels = level_heights(region.top, bottom, bite.ap)
-        findings += _stock_findings(area, region.top, bottom, box.min[2], box.max[2], operation.name)
+        levels = level_heights(region.top, bottom, bite.ap, tuple(region.floors))
+        findings += _stock_findings(job, area, region, bottom, operation.name, limits.chord)
         if area.material.is_empty:
             done += 1
             continue
@@ -77,7 +82,7 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         gap = max(job.approach_gap, limits.clear_share * radius)
         parts, found = plan_level(area, bite.ae, gap, operation.name, tick)
         findings += found
-        _add_levels(out, parts, region.top, levels, bite, heights, feeds, tolerance, gap)
+        _add_levels(out, parts, region.top, levels, bite, levels_at, feeds, tolerance, gap)
         done += 1
     return findings
 
@@ -96,15 +101,54 @@ def _way(job: Job, name: str, out: MovesBuilder) -> float:
     return float(np.hypot(*(points.mean(axis=0) - out.here[:2])))
 
 
-def _stock_findings(area: Area, top: float, bottom: float, low: float, high: float, operation: str) -> list[Finding]:
+def _first(job: Job, one: str, other: str, chord: float) -> bool:
+    """Whether area `one` must be cut before area `other`: it is named so, or lies above it."""
+    a, b = job.region(one), job.region(other)
+    if one in b.after:
+        return True
+    if a.bottom < b.top - 1e-6 or other in a.after:
+        return False
+    return bool(region_shape(a, chord).intersection(region_shape(b, chord)).area > 1e-3)
+
+
+def _stock_findings(job: Job, area: Area, region: Region, bottom: float, operation: str, chord: float) -> list[Finding]:
+    low, high = heights(job.stock)
     spot = area.shape.representative_point()
     said = []
     if area.material.is_empty:
         said.append(f'Area "{area.name}" lies outside the stock; there is nothing to cut.')
     if bottom < low - 1e-6:
         said.append(f'Area "{area.name}" goes {low - bottom:.2f} mm below the stock.')
-    if top < high - 1e-6:
-        said.append(
-            f'Area "{area.name}" starts {high - top:.2f} mm below the top of the stock; what is above must be gone.'
-        )
-    return [Finding("area.outside-stock", s, operation, area.name, spot.x, spot.y, bottom) for s in said]
+    if region.top < high - 1e-6:
+        above = standing(job.stock, region.top + 1e-6, chord).intersection(area.shape)
+        for other in _cut_until(job, operation):
+            if other.name != region.name and other.bottom <= region.top + 1e-6:
+                above = above.difference(region_shape(other, chord).buffer(1e-3))
+        if above.area > 1e-2 * area.radius**2:
+            said.append(
+                f'Area "{area.name}" starts {high - region.top:.2f} mm below the top of the stock; what is above must'
+                " be gone."
+            )
+    found = [Finding("area.outside-stock", s, operation, area.name, spot.x, spot.y, bottom) for s in said]
+    for keep_out, shape in in_the_way(job, region, chord):
+        lost = shape.buffer(area.radius).intersection(area.shape)
+        if lost.area > 1e-3:
+            spot = lost.representative_point()
+            found.append(
+                Finding(
+                    "area.keep-out",
+                    f'Keep-out "{keep_out.name}" stands in area "{area.name}"; about {lost.area:.0f} mm² are not cut.',
+                    operation, area.name, spot.x, spot.y, keep_out.top,
+                )
+            )  # fmt: skip
+    return found
+
+
+def _cut_until(job: Job, operation: str) -> list[Region]:
+    """The areas that are cut by the operations up to and with the one of this name."""
+    names: list[str] = []
+    for o in job.operations:
+        names += o.regions
+        if o.name == operation:
+            break
+    return [job.region(n) for n in dict.fromkeys(names)]

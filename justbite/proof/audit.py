@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 
 from justbite.model.job import Job, Operation
 from justbite.model.moves import RAPID, Moves, sweep_angles
-from justbite.model.shapes import free_space, region_shape
+from justbite.model.shapes import free_space, job_space, region_shape
+from justbite.model.stock import extent, fill_heights, heights
 from justbite.proof import replay
 
 AIR = -1e6
@@ -66,11 +67,11 @@ class Stock:
     """The height map, carried from operation to operation."""
 
     def __init__(self, job: Job, cell: float, chord: float) -> None:
-        box = job.stock.box
+        low, high = extent(job.stock, chord)
         radius = max(t.diameter for t in job.tools) / 2
         rim = 3.5 * radius
-        xs = [box.min[0] - rim, box.max[0] + rim]
-        ys = [box.min[1] - rim, box.max[1] + rim]
+        xs = [low[0] - rim, high[0] + rim]
+        ys = [low[1] - rim, high[1] + rim]
         for region in job.regions:
             outline = np.array([p[:2] for p in region.outline])
             xs += [outline[:, 0].min() - rim, outline[:, 0].max() + rim]
@@ -82,8 +83,8 @@ class Stock:
         self.nx = int((max(xs) - self.x0) / cell) + 1
         self.ny = int((max(ys) - self.y0) / cell) + 1
         self.height = np.full((self.ny, self.nx), AIR, dtype=np.float32)
-        inside = self.mask(shapely.box(*box.min[:2], *box.max[:2]))
-        self.height[inside] = box.max[2]
+        for shape, top in fill_heights(job.stock, chord):
+            self.height[self.mask(shape)] = top
 
     def mask(self, shape: shapely.Geometry) -> NDArray[np.bool_]:
         """Nodes inside a shape."""
@@ -166,27 +167,38 @@ def _quantile(values: NDArray[np.float32], weights: NDArray[np.float32], share: 
 
 
 def _open_air(stock: Stock, job: Job, operation: Operation, radius: float) -> None:
-    """Beyond an open edge the stock ends, or was cut before: that is what open means."""
+    """Beyond an open edge the stock ends, or was cut before: that is what open means.
+
+    What the job itself cuts is left to the replay. What no operation cuts, but is said to come
+    before an area of this one, was there before: a drilled hole, an earlier setup's pocket.
+    """
+    cut = {n for o in job.operations for n in o.regions}
     for region in (job.region(n) for n in operation.regions):
         free = free_space(region, 3.4 * radius + operation.allowance.wall, stock.chord)
-        air = stock.mask(free.difference(region_shape(region, stock.chord)))
+        own = [region_shape(job.region(n), stock.chord) for n in cut if n != region.name]
+        air = stock.mask(free.difference(region_shape(region, stock.chord)).difference(shapely.union_all(own)))
         stock.height[air] = np.minimum(stock.height[air], region.bottom - 1.0)
+        for before in (job.region(n) for n in region.after if n not in cut):
+            gone = stock.mask(region_shape(before, stock.chord))
+            stock.height[gone] = np.minimum(stock.height[gone], before.bottom)
 
 
 def _axial(job: Job, operation: Operation, steps: NDArray[np.float64], moves: Moves, ap: float,
            chord: float, radius: float) -> NDArray[np.float64]:  # fmt: skip
-    """Axial depth of the level that each step belongs to: the area's depth over its levels."""
+    """Axial depth of the level that each step belongs to: from the level above, or the area's top."""
     axial = np.full(len(steps), ap)
     level = moves.z_level[steps[:, 0].astype(int)]
     for name in operation.regions:
         region = job.region(name)
         floor = region.bottom + operation.allowance.floor
-        free = free_space(region, 3.4 * radius + operation.allowance.wall, chord)
+        free = job_space(job, region, 3.4 * radius + operation.allowance.wall, chord)
         own = shapely.contains_xy(free, steps[:, 1], steps[:, 2])
         cut = own & (steps[:, 5] > 0) & (level >= floor - 1e-4)
-        count = len(np.unique(np.round(level[cut], 4)))
-        if count:
-            axial[own] = (region.top - floor) / count
+        levels = np.unique(np.round(level[cut], 4))
+        if len(levels):
+            above = np.append(levels[1:], region.top)
+            at = np.clip(np.searchsorted(levels, level[own] - 1e-3), 0, len(levels) - 1)
+            axial[own] = above[at] - levels[at]
     return axial
 
 
@@ -249,9 +261,9 @@ def _gouge(stock: Stock, job: Job, operation: Operation, radius: float, steps: N
     """
     wall = radius + operation.allowance.wall
     worst = np.full(len(steps), np.inf)
-    below = steps[:, 3] < job.stock.box.max[2] - 1e-6
+    below = steps[:, 3] < heights(job.stock)[1] - 1e-6
     for region in (job.region(n) for n in operation.regions):
-        free = free_space(region, 3.4 * radius + operation.allowance.wall, stock.chord)
+        free = job_space(job, region, 3.4 * radius + operation.allowance.wall, stock.chord)
         own = np.nonzero(below & shapely.contains_xy(free, steps[:, 1], steps[:, 2]))[0]
         border = shapely.get_parts(shapely.get_parts(shapely.boundary(free)))
         rings = [np.asarray(g.coords) for g in border]
@@ -279,7 +291,7 @@ def _left_over(stock: Stock, job: Job, operation: Operation, radius: float, sett
     wall = radius + operation.allowance.wall + operation.tolerance
     for name in operation.regions:
         region = job.region(name)
-        free = free_space(region, 3.4 * radius + operation.allowance.wall, stock.chord)
+        free = job_space(job, region, 3.4 * radius + operation.allowance.wall, stock.chord)
         reach = free.buffer(-wall).buffer(radius).intersection(region_shape(region, stock.chord))
         inside = stock.mask(reach)
         floor = region.bottom + operation.allowance.floor + settings.gouge

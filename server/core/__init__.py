@@ -1,4 +1,4 @@
-"""The only module of the server that imports the core."""
+"""The only package of the server that imports the core."""
 
 import hashlib
 import json
@@ -6,17 +6,18 @@ from collections.abc import Callable
 from dataclasses import asdict
 from typing import Any
 
-import numpy as np
-
 from justbite import __version__, catalogue, tolerances
 from justbite.errors import InputError, JobError, JustBiteError, PartError, StoppedError
-from justbite.model.job import Job, Region, parse_job
-from justbite.model.shapes import ring_points
-from justbite.part.dxf import MOST_BYTES, read_dxf
+from justbite.model.job import Job, parse_job
+from justbite.model.shapes import job_space
+from justbite.part.read import MOST_BYTES
 from justbite.prepare import bite_of, check_job
 from justbite.units import read_quantity
+from server.core import parts
+from server.core.drawn import drawn, region_picture, rings, stock_picture
+from server.core.parts import read_apart
 
-__all__ = ["MOST_BYTES", "InputError", "JobError", "JustBiteError", "PartError", "StoppedError"]
+__all__ = ["MOST_BYTES", "InputError", "JobError", "JustBiteError", "PartError", "StoppedError", "parts", "read_apart"]
 
 
 def fingerprint(document: dict[str, Any]) -> str:
@@ -48,51 +49,28 @@ def plan(document: dict[str, Any], progress: Callable[[float, str], None]) -> tu
     return result.program, result.report, result.trace.packed()
 
 
-def drawing(data: bytes, units: str | None) -> dict[str, Any]:
-    """The areas of a DXF file as plain data, outlines also as polylines to draw."""
-    read = read_dxf(data, units, tolerances.JOIN, tolerances.CHORD)
-    areas = [
-        {**asdict(a), "drawn": _drawn(list(a.outline)), "drawn_islands": [_drawn(list(r)) for r in a.islands]}
-        for a in read.areas
-    ]
-    return {
-        "areas": areas,
-        "findings": [f.as_dict() for f in read.findings],
-        "units": read.units,
-        "units_known": read.units_known,
-        "bounds": read.bounds,
-    }
-
-
-def _drawn(ring: list[Any]) -> list[list[float]]:
-    points = np.vstack(ring_points(ring, 0.02))
-    return [[round(float(x), 4), round(float(y), 4)] for x, y in points]
-
-
 def picture(document: dict[str, Any]) -> dict[str, Any]:
     """What the drawing shows of a job, in mm: stock, and each region's edges and islands."""
     job = parse_job(document)
     return {
-        "stock": job.stock.box.model_dump(mode="json"),
-        "regions": [_region_picture(r) for r in job.regions],
+        "stock": stock_picture(job.stock),
+        "regions": [region_picture(r) for r in job.regions],
+        "keep_outs": [{"name": k.name, "points": drawn(k.outline), "top": k.top} for k in job.keep_outs],
     }
 
 
-def _region_picture(region: Region) -> dict[str, Any]:
-    edges = ring_points(region.outline, 0.02)
-    follow = [*edges[1:], edges[0]]
-    lines = [np.vstack([e, f[:1]]) for e, f in zip(edges, follow, strict=True)]
-    is_open = [region.open_edges == "all" or i in region.open_edges for i in range(len(edges))]
-    return {
-        "name": region.name,
-        "top": region.top,
-        "bottom": region.bottom,
-        "edges": [
-            {"points": [[round(float(x), 4), round(float(y), 4)] for x, y in line], "open": o}
-            for line, o in zip(lines, is_open, strict=True)
-        ],
-        "islands": [_drawn(r) for r in region.islands],
-    }
+def limits(document: dict[str, Any], operation: int) -> dict[str, list[list[list[float]]]]:
+    """Per region of an operation, the outlines of where the cutter's centre may go."""
+    job = parse_job(document)
+    if not 0 <= operation < len(job.operations):
+        raise JobError(f"The job has no operation {operation + 1}.")
+    own = job.operations[operation]
+    radius = job.tool(own.tool).diameter / 2
+    found = {}
+    for name in own.regions:
+        free = job_space(job, job.region(name), 3.2 * radius + own.allowance.wall, tolerances.CHORD)
+        found[name] = rings(free.buffer(-radius - own.allowance.wall).simplify(0.01))
+    return found
 
 
 def stores() -> dict[str, Any]:

@@ -1,0 +1,464 @@
+"""Features of a placed body: level floors, pockets, slots, holes, bosses, what lies outside.
+
+A level floor is where the model has a flat face that looks up. Its area is that face with the
+mouths of deeper pockets filled. An edge of it is a wall where material rises beside it, else it
+is open: beyond it the part drops, or ends. Through places are the holes in the part's shadow.
+"""
+
+import math
+from dataclasses import dataclass, replace
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from shapely.geometry import LineString, Polygon
+from shapely.geometry.base import BaseGeometry
+
+from justbite.model.drawing import Vertices
+from justbite.model.feature import Detail, Feature, Features, Kind
+from justbite.model.job import Region
+from justbite.model.part import Body, Face
+from justbite.model.shapes import free_space, ring_points
+from justbite.part.reach import inside_corners, reach_of, ring_area
+from justbite.part.rings import as_circle, circle_of, ring_with_arcs
+from justbite.part.shadow import HAIR, shadow, united
+
+LEVEL = 1e-4
+"""mm: heights of floors that agree so far are one."""
+BESIDE = 2e-3
+"""mm: how far beside an edge is looked for a wall."""
+LEAST_AREA = 0.5
+"""mm2: smaller floors are not told."""
+SLOT_LENGTH = 2.2
+"""Area over width squared from which a pocket of one width is a slot."""
+MOST_LEVELS = 200
+MOST_BOW = 0.05
+"""mm: an arc found again is on average not farther from its chords."""
+
+
+@dataclass(frozen=True, slots=True)
+class Model:
+    """A placed body: vertices in job coordinates."""
+
+    vertices: NDArray[np.float64]
+    triangles: NDArray[np.int32]
+    arc_tolerance: float
+    """mm: how well the corners of flattened arcs lie on them."""
+    most_turn: float
+    """Radians between two neighbouring chords of an arc, at most."""
+
+    def shadow(self, z: float) -> BaseGeometry:
+        return shadow(self.vertices, self.triangles, z)
+
+
+def model_of(body: Body, vertices: NDArray[np.float64], source: str) -> Model:
+    fine = source == "solid"
+    return Model(vertices, body.triangles, 2e-4 if fine else 5e-3, 0.25 if fine else 0.45)
+
+
+def find_features(model: Model, body: Body, rotation: NDArray[np.float64], stock: BaseGeometry,
+                  stock_top: float, silhouette: BaseGeometry) -> Features:  # fmt: skip
+    """All features of a placed body with its `silhouette`, inside a stock of that footprint and top (mm)."""
+    low, high = model.vertices.min(axis=0), model.vertices.max(axis=0)
+    floors = level_floors(model)
+    found: list[Feature] = []
+    for z, shape in floors:
+        above = model.shadow(z)
+        for face in shapely.get_parts(shape):
+            if isinstance(face, Polygon) and face.area >= LEAST_AREA:
+                feature = _floor(model, z, face, above, silhouette, stock, stock_top, float(high[2]))
+                if feature is not None:
+                    found.append(feature)
+    found += _through(model, silhouette, float(low[2]), stock_top)
+    found += _drilled(model, body, rotation, found, stock_top)
+    found += _outside(model, silhouette, float(low[2]), stock, stock_top)
+    found = list({f.key: f for f in found}.values())
+    named = _named(_with_order(_with_tops(found, stock_top)))
+    bounds = (tuple(float(v) for v in low), tuple(float(v) for v in high))
+    details = details_of(body, rotation)
+    return Features(tuple(named), tuple(details), tuple(z for z, _ in floors), bounds)  # type: ignore[arg-type]
+
+
+def level_floors(model: Model) -> list[tuple[float, BaseGeometry]]:
+    """Heights of flat faces that look up, highest first, each with its plane area."""
+    corners = model.vertices[model.triangles]
+    z = corners[:, :, 2]
+    across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    flat = (np.ptp(z, axis=1) < LEVEL) & (across[:, 2] > 0)
+    if not flat.any():
+        return []
+    corners, heights, areas = corners[flat], z[flat].mean(axis=1), across[flat, 2] / 2
+    order = np.argsort(-heights)
+    corners, heights, areas = corners[order], heights[order], areas[order]
+    group = np.concatenate([[0], np.cumsum(-np.diff(heights) > LEVEL)])
+    sizes = np.bincount(group, weights=areas)
+    kept = [g for g in np.argsort(-sizes)[:MOST_LEVELS] if sizes[g] >= LEAST_AREA]
+    return [(float(heights[group == g].mean()), united(corners[group == g])) for g in sorted(kept)]
+
+
+def slice_areas(model: Model, z: float, stock: BaseGeometry, stock_top: float) -> list[Feature]:
+    """What is free of the part at height `z`: the areas that a cutter may clear down to there."""
+    free = stock.difference(model.shadow(z))
+    found = []
+    for face in shapely.get_parts(free):
+        if isinstance(face, Polygon) and face.area >= LEAST_AREA:
+            feature = _feature(model, "slice", face, stock.boundary, stock_top, z, "")
+            if feature is not None:
+                found.append(feature)
+    return _named(found)
+
+
+def _floor(model: Model, z: float, face: Polygon, above: BaseGeometry, silhouette: BaseGeometry,
+           stock: BaseGeometry, stock_top: float, part_top: float) -> Feature | None:  # fmt: skip
+    """The feature of one floor; None when nothing stands on it."""
+    if z > stock_top - LEVEL:
+        return None
+    # Hairs between the wall's foot and its top are no islands.
+    islands = above.intersection(Polygon(face.exterior)).buffer(-BESIDE, join_style="mitre")
+    filled = Polygon(face.exterior).difference(islands.buffer(BESIDE, join_style="mitre"))
+    filled = max(shapely.get_parts(filled), key=lambda g: g.intersection(face).area)
+    beside = above.buffer(BESIDE)
+    wall = face.exterior.intersection(beside).length
+    if wall < BESIDE * 10 and not filled.interiors:
+        if z > part_top - LEVEL:
+            return _feature(model, "top face", stock, stock.boundary, stock_top, z, "")
+        shape = _reached_out(filled, filled.boundary, silhouette, stock)
+        return _feature(model, "boss top", shape, shape.exterior, stock_top, z, "cut from outside in")
+    lower = face.exterior.difference(above.buffer(BESIDE))
+    lower = _to_corners(lower, face)
+    if lower.is_empty:
+        return _feature(model, "pocket", filled, None, stock_top, z, "")
+    shape = _reached_out(filled, lower, silhouette, stock)
+    still_wall = above.buffer(BESIDE).union(_margin_walls(shape, filled, stock))
+    opened = shape.exterior.difference(still_wall)
+    return _feature(model, "half-open pocket", shape, opened, stock_top, z, "")
+
+
+def _reached_out(shape: Polygon, opened: BaseGeometry, silhouette: BaseGeometry, stock: BaseGeometry) -> Polygon:
+    """The area with what of the stock stands before its open edges, out to where the stock ends."""
+    margin = stock.difference(silhouette)
+    if margin.area < 1e-3:
+        return shape
+    outer = _to_corners(opened.intersection(silhouette.boundary.buffer(BESIDE)), shape)
+    outer_lines = [g for g in shapely.get_parts(outer) if isinstance(g, LineString)]
+    if not outer_lines:
+        return shape
+    reach = float(shapely.hausdorff_distance(stock.boundary, silhouette)) + 1.0
+    joined = shapely.line_merge(shapely.union_all(outer_lines))
+    strips = [line.buffer(reach, cap_style="flat", join_style="mitre") for line in shapely.get_parts(joined)]
+    before = shapely.union_all(strips).intersection(margin)
+    # On a grid, so that no seam is left along the open edge.
+    whole = shapely.union_all([shape, before], grid_size=1e-6)
+    whole = max((g for g in shapely.get_parts(whole) if g.intersects(shape)), key=lambda g: g.area)
+    return whole if isinstance(whole, Polygon) else shape
+
+
+def _to_corners(lines: BaseGeometry, shape: Polygon) -> BaseGeometry:
+    """Stretches of a border, without hairs, their ends moved to the corner that is next to them."""
+    merged = shapely.line_merge(lines) if lines.geom_type == "MultiLineString" else lines
+    corners = np.asarray(shape.exterior.coords)[:, :2]
+    kept = []
+    for line in shapely.get_parts(merged):
+        if not isinstance(line, LineString) or line.length < 10 * BESIDE:
+            continue
+        points = np.asarray(line.coords)[:, :2].copy()
+        for k in (0, -1):
+            far = np.hypot(*(corners - points[k]).T)
+            if far.min() < 3 * BESIDE:
+                points[k] = corners[far.argmin()]
+        kept.append(LineString(points))
+    return shapely.union_all(kept)
+
+
+def _margin_walls(shape: Polygon, filled: Polygon, stock: BaseGeometry) -> BaseGeometry:
+    """Sides of the strip through the stock's margin: they are walls, its outer end is not."""
+    if shape.area - filled.area < 1e-3:
+        return Polygon()
+    sides = shape.exterior.difference(filled.buffer(3 * BESIDE)).difference(stock.boundary.buffer(BESIDE))
+    return sides.buffer(BESIDE)
+
+
+def _through(model: Model, silhouette: BaseGeometry, bottom: float, stock_top: float) -> list[Feature]:
+    """Places that go through: the holes of the shadow."""
+    found = []
+    for part in shapely.get_parts(silhouette):
+        for ring in part.interiors:
+            if Polygon(ring).area >= LEAST_AREA:
+                feature = _feature(model, "through pocket", Polygon(ring), None, stock_top, bottom, "")
+                if feature is not None:
+                    found.append(replace(feature, through=True))
+    return found
+
+
+def _drilled(model: Model, body: Body, rotation: NDArray[np.float64], found: list[Feature],
+             stock_top: float) -> list[Feature]:  # fmt: skip
+    """Round holes without a flat floor, from a solid's upright cylinders: drilled with a point."""
+    known = [(f.outline[0][0] + f.diameter / 2, f.outline[0][1], f.diameter) for f in found if f.diameter is not None]
+    out: list[Feature] = []
+    for number, face in enumerate(body.faces):
+        if face.kind != "cylinder" or not face.inward or abs(float((rotation @ np.array(face.axis))[2])) < 0.9999:
+            continue
+        own = np.unique(body.triangles[body.face_of == number])
+        spot = model.vertices[own]
+        circle = _ring_circle(spot, face.radius)
+        if circle is None or any(np.hypot(circle[0] - x, circle[1] - y) < 0.01 for x, y, _ in known):
+            continue
+        x, y = circle
+        low = float(spot[:, 2].min())
+        # A cylinder of which a part only is there is an inside corner.
+        if model.shadow(low + HAIR).intersects(shapely.Point(x, y).buffer(0.98 * face.radius)):
+            continue
+        known.append((x, y, 2 * face.radius))
+        feature = _feature(model, "pocket", shapely.Point(x, y).buffer(face.radius, quad_segs=32), None,
+                           stock_top, low, "with a pointed bottom")  # fmt: skip
+        if feature is not None:
+            out.append(feature)
+    return out
+
+
+def _ring_circle(spot: NDArray[np.float64], radius: float) -> tuple[float, float] | None:
+    """The centre of points round a circle of known radius, when they go at least half round."""
+    low, high = spot[:, :2].min(axis=0), spot[:, :2].max(axis=0)
+    if max(high - low) < 1.98 * radius:
+        return None
+    flat = spot[:, :2]
+    a = np.column_stack([2 * flat, np.ones(len(flat))])
+    solved = np.linalg.lstsq(a, (flat**2).sum(axis=1), rcond=None)[0]
+    return float(solved[0]), float(solved[1])
+
+
+def _outside(model: Model, silhouette: BaseGeometry, bottom: float, stock: BaseGeometry,
+             stock_top: float) -> list[Feature]:  # fmt: skip
+    """What of the stock stands outside the part's outline, if any does."""
+    solid = shapely.union_all([Polygon(g.exterior) for g in shapely.get_parts(silhouette)])
+    rest = stock.difference(solid)
+    if rest.area < max(LEAST_AREA, 1e-4 * stock.area):
+        return []
+    pieces = [g for g in shapely.get_parts(rest) if g.area >= LEAST_AREA]
+    made = [_feature(model, "outside", g, stock.boundary, stock_top, bottom, "") for g in pieces]
+    return [f for f in made if f is not None]
+
+
+def _feature(model: Model, kind: Kind, shape: BaseGeometry, opened: BaseGeometry | None, top: float, bottom: float,
+             note: str) -> Feature | None:  # fmt: skip
+    """A feature of a plane area. `opened` is the open part of its boundary."""
+    polygons = [g for g in shapely.get_parts(shape) if isinstance(g, Polygon) and g.area >= LEAST_AREA]
+    if not polygons:
+        return None
+    polygon = shapely.orient_polygons(max(polygons, key=lambda g: g.area))
+    outline, flags = _ring(model, polygon.exterior, opened)
+    islands = tuple(_ring(model, r, None)[0] for r in polygon.interiors if Polygon(r).area > 1e-3)
+    open_edges = tuple(i for i, f in enumerate(flags) if f)
+    circle = circle_of(outline, max(1e-3, 2 * model.arc_tolerance)) if not open_edges and not islands else None
+    if circle is not None:
+        outline = as_circle(circle)
+    return replace(area_feature(kind, outline, islands, open_edges, top, bottom), note=note)
+
+
+def area_feature(kind: Kind, outline: Vertices, islands: tuple[Vertices, ...], open_edges: tuple[int, ...],
+                 top: float, bottom: float) -> Feature:  # fmt: skip
+    """A feature of an outline: its figures worked out, without a name."""
+    polygon = _flat(outline).difference(shapely.union_all([_flat(r) for r in islands]))
+    if polygon.is_empty or polygon.geom_type != "Polygon":
+        polygon = max(shapely.get_parts(polygon.buffer(0)), key=lambda g: g.area, default=Polygon())
+    corners = inside_corners(outline, islands, set(open_edges))
+    circle = circle_of(outline, 0.02) if not open_edges and not islands else None
+    narrow: float | None
+    largest: float | None
+    if circle is not None:
+        narrow = largest = 2 * circle.radius
+    elif len(open_edges) == len(outline) and not islands:
+        narrow = largest = None
+    else:
+        # Wide enough for any cutter that the walls let in.
+        x1, y1, x2, y2 = polygon.bounds
+        width = max(x2 - x1, y2 - y1)
+        free = _swept(outline, islands, open_edges, width) if open_edges else polygon
+        narrow, largest = reach_of(free, polygon, corners, 0.4 * width if open_edges else None)
+    x, y = polygon.representative_point().coords[0]
+    radii = [c.radius for c in corners]
+    kind = _kind(kind, polygon, narrow, circle is not None)
+    return Feature(
+        key=f"{kind} {x:.1f} {y:.1f} {bottom:.2f}", kind=kind, name="", outline=outline, islands=islands,
+        open_edges=open_edges, top=top, bottom=bottom,
+        area=abs(ring_area(outline)) - sum(abs(ring_area(r)) for r in islands),
+        inside_radius=min(radii) if radii else None, narrowest=narrow, largest_cutter=largest,
+        diameter=2 * circle.radius if circle is not None and kind == "hole" else None,
+    )  # fmt: skip
+
+
+def _swept(outline: Vertices, islands: tuple[Vertices, ...], open_edges: tuple[int, ...], width: float) -> BaseGeometry:
+    """The area and, beyond its open edges, air `width` deep; as the path will see it."""
+    region = Region(
+        name="area", outline=list(outline), islands=[list(r) for r in islands], open_edges=list(open_edges), bottom=-1
+    )
+    return free_space(region, width, 0.005)
+
+
+def _ring(model: Model, ring: BaseGeometry, opened: BaseGeometry | None) -> tuple[Vertices, tuple[bool, ...]]:
+    """A ring as vertices with arcs, and which edges are open."""
+    points = np.asarray(ring.coords)[:-1, :2]
+    if opened is None or opened.is_empty:
+        marks = np.zeros(len(points), dtype=bool)
+    else:
+        line = opened.buffer(2 * BESIDE)
+        points = _noded(points, opened)
+        after = np.roll(points, -1, axis=0)
+        marks = np.asarray(shapely.contains_properly(line, shapely.points((points + after) / 2)))
+    found = ring_with_arcs(points, marks, model.arc_tolerance, model.most_turn)
+    plain = Polygon(points)
+    if abs(abs(ring_area(found[0])) - plain.area) > 0.5 * MOST_BOW * plain.length + 1e-6:
+        # Not the same shape: the arcs were none.
+        return tuple((float(x), float(y), 0.0) for x, y in points), tuple(bool(m) for m in marks)
+    return found
+
+
+def _noded(points: NDArray[np.float64], opened: BaseGeometry) -> NDArray[np.float64]:
+    """The ring with a vertex where an open stretch begins and ends."""
+    ring = LineString(np.vstack([points, points[:1]]))
+    merged = shapely.line_merge(opened) if opened.geom_type != "LineString" else opened
+    ends = [
+        c
+        for g in shapely.get_parts(merged)
+        if len(g.coords) > 1 and not g.is_closed
+        for c in (g.coords[0], g.coords[-1])
+    ]
+    far = [c for c in ends if np.hypot(*(points - np.array(c[:2])).T).min() > 4 * BESIDE]
+    if not far:
+        return points
+    along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(np.vstack([points, points[:1]]), axis=0).T))])[:-1]
+    extra = [(ring.project(shapely.Point(c)), c) for c in far]
+    at = np.concatenate([along, [s for s, _ in extra]])
+    every = np.vstack([points, [ring.interpolate(s).coords[0] for s, _ in extra]])
+    return every[np.argsort(at, kind="stable")]
+
+
+def _kind(kind: Kind, polygon: Polygon, narrow: float | None, round_: bool) -> Kind:
+    if kind in ("pocket", "through pocket") and round_:
+        return "hole"
+    if kind in ("pocket", "half-open pocket", "through pocket") and narrow and not polygon.interiors:
+        one_width = polygon.buffer(-0.45 * narrow).buffer(0.45 * narrow).area > 0.9 * polygon.area
+        if polygon.area > SLOT_LENGTH * narrow**2 and one_width and _slender(polygon, narrow):
+            return "half-open slot" if kind == "half-open pocket" else "slot"
+    return kind
+
+
+def _slender(polygon: Polygon, narrow: float) -> bool:
+    """Nowhere wider than its narrowest place."""
+    return bool(2.0 * shapely.maximum_inscribed_circle(polygon).length < 1.1 * narrow)
+
+
+def _with_tops(found: list[Feature], stock_top: float) -> list[Feature]:
+    """Each feature begins where the floor above it, if one covers it, was cut to."""
+    shapes = [_polygon(f) for f in found]
+    out = []
+    for f, shape in zip(found, shapes, strict=True):
+        inner = shape.buffer(-0.01)
+        over = [
+            g.bottom
+            for g, other in zip(found, shapes, strict=True)
+            if f.bottom + LEVEL < g.bottom < stock_top and f.kind != "outside" and other.contains(inner)
+        ]
+        out.append(replace(f, top=min([stock_top, *over])))
+    return out
+
+
+def _with_order(found: list[Feature]) -> list[Feature]:
+    """Whose open edges lead into another feature that goes deeper: that one comes first."""
+    out = []
+    shapes = [_polygon(f) for f in found]
+    for f, shape in zip(found, shapes, strict=True):
+        first = []
+        if f.open_edges and f.kind in ("boss top", "half-open pocket", "half-open slot"):
+            rim = shape.exterior.buffer(0.05)
+            first = [
+                g.key
+                for g, other in zip(found, shapes, strict=True)
+                if g.kind != "outside"
+                and g.bottom < f.bottom - LEVEL
+                and g.top > f.bottom
+                and other.intersection(rim).area > 0.5
+            ]
+        out.append(replace(f, after=tuple(first)))
+    return out
+
+
+def _polygon(feature: Feature) -> Polygon:
+    """The filled outline, without islands taken out of it where they are what stands higher."""
+    return _flat(feature.outline).difference(shapely.union_all([_flat(r) for r in feature.islands]))
+
+
+def _flat(ring: Vertices) -> Polygon:
+    return Polygon(np.vstack(ring_points(list(ring), 0.005)))
+
+
+def _named(found: list[Feature]) -> list[Feature]:
+    """Names that tell the kind, numbered by size; holes tell their diameter."""
+    order = sorted(found, key=lambda f: (-f.area, f.key))
+    counts: dict[str, int] = {}
+    names: dict[str, str] = {}
+    for f in order:
+        stem = f"hole {f.diameter:.4g} mm" if f.diameter is not None else f.kind
+        counts[stem] = counts.get(stem, 0) + 1
+        names[f.key] = f"{stem}, {counts[stem]}"
+    names = {k: n.removesuffix(", 1") if counts[n.rsplit(", ", 1)[0]] == 1 else n for k, n in names.items()}
+    named = [replace(f, name=names[f.key], after=tuple(names[k] for k in f.after if k in names)) for f in order]
+    return [replace(f, note=_counterbore(f, named) or f.note) for f in named]
+
+
+def _counterbore(feature: Feature, all_of: list[Feature]) -> str:
+    """What is said of a hole below a wider one on the same axis."""
+    if feature.diameter is None:
+        return ""
+    (x, y, _), (u, _, _) = feature.outline
+    for other in all_of:
+        if other.diameter is None or other.diameter <= feature.diameter or abs(other.bottom - feature.top) > 1e-3:
+            continue
+        (a, b, _), (c, _, _) = other.outline
+        if abs((x + u) / 2 - (a + c) / 2) < 0.01 and abs(y - b) < 0.01:
+            return f"counterbore {other.diameter:.4g} mm, {other.depth:.4g} mm deep"
+    return ""
+
+
+def details_of(body: Body, rotation: NDArray[np.float64]) -> list[Detail]:
+    """Chamfers, fillets and rounded edges of a solid, counted by size. `rotation` (3, 3) places it."""
+    counts: dict[tuple[str, float], int] = {}
+    for number, face in enumerate(body.faces):
+        found = _detail(body, number, face, rotation)
+        if found is not None:
+            counts[found] = counts.get(found, 0) + 1
+    return [Detail(kind, size, count) for (kind, size), count in sorted(counts.items())]  # type: ignore[arg-type]
+
+
+def _detail(body: Body, number: int, face: Face, rotation: NDArray[np.float64]) -> tuple[str, float] | None:
+    up = abs(float((rotation @ np.array(face.axis))[2]))
+    if face.kind == "plane":
+        if not 0.05 < up < 0.98:
+            return None
+        own = body.vertices[body.triangles[body.face_of == number]].reshape(-1, 3) @ rotation.T
+        height = float(np.ptp(own[:, 2]))
+        across = height * up / math.sqrt(1 - up * up)
+        longest = float(np.ptp(own[:, :2], axis=0).max())
+        return ("chamfer", round(across, 3)) if across < 0.25 * longest or across < 3.0 else None
+    if face.kind == "cone" and up > 0.05:
+        own = body.vertices[body.triangles[body.face_of == number]].reshape(-1, 3) @ rotation.T
+        centre = rotation @ np.array(face.origin)
+        far = np.hypot(*(own[:, :2] - centre[:2]).T)
+        return "chamfer", round(float(np.ptp(far)), 3)
+    if face.kind == "cylinder" and up > 0.999:
+        own = body.vertices[body.triangles[body.face_of == number]].reshape(-1, 3)
+        return ("inside corner", round(face.radius, 3)) if face.inward and not _whole_turn(own, face) else None
+    if face.kind in ("cylinder", "torus") and (up < 0.02 or face.kind == "torus"):
+        return ("fillet" if face.inward else "rounded edge"), round(face.radius, 3)
+    return None
+
+
+def _whole_turn(points: NDArray[np.float64], face: Face) -> bool:
+    """Whether a cylinder's face goes all the way round: a hole, not a corner."""
+    axis = np.array(face.axis)
+    away = points - np.array(face.origin)
+    away = away - np.outer(away @ axis, axis)
+    first = away[0] / np.linalg.norm(away[0])
+    second = np.cross(axis, first)
+    angles = np.sort(np.arctan2(away @ second, away @ first))
+    return bool(np.diff(np.concatenate([angles, angles[:1] + 2 * np.pi])).max() < 1.0)
