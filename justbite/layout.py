@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 import shapely
+import shapely.ops
 from numpy.typing import NDArray
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
@@ -25,7 +26,7 @@ from justbite.model.stock import footprint, heights
 from justbite.part import chain as chains
 from justbite.part.features import Model, area_feature, find_features, model_of, slice_areas
 from justbite.part.placing import place, rotation_of
-from justbite.part.rings import Circle, as_circle, circle_of
+from justbite.part.rings import Circle, as_circle, circle_of, ring_with_arcs
 
 DRAWN_DEPTH = 10.0
 """mm: how deep the stock of a drawing is taken until its thickness is given."""
@@ -168,3 +169,61 @@ def _drawn_feature(area: DrawnArea, ring: Any, top: float) -> Feature:
         made, name=name, layer=area.layer, diameter=2 * round_.radius if round_ else None,
         layer_depth=float(said[1]) if said else None,
     )  # fmt: skip
+
+
+def merge(features: list[tuple[Vertices, tuple[Vertices, ...], tuple[int, ...], float, float]]) -> Feature:
+    """One area of several that touch or overlap and share a floor: (outline, islands, open edges, top, bottom).
+
+    An edge stays open where it was open and still bounds the whole. Raises JobError.
+    """
+    bottoms = {round(f[4], 3) for f in features}
+    if len(features) < 2 or len(bottoms) != 1:
+        raise JobError("Areas of different floors cannot be made one.", "Give them the same bottom first.")
+    shapes, opened = [], []
+    for outline, islands, open_edges, _, _ in features:
+        edges = ring_points(list(outline), tolerances.CHORD)
+        rings = [np.vstack(ring_points(list(r), tolerances.CHORD)) for r in islands]
+        shapes.append(Polygon(np.vstack(edges), rings))
+        follow = [*edges[1:], edges[0]]
+        opened += [shapely.linestrings(np.vstack([edges[i], follow[i][:1]])) for i in open_edges]
+    whole = shapely.union_all(shapes, grid_size=1e-5)
+    if not isinstance(whole, Polygon):
+        raise JobError("The areas do not touch, so they cannot be made one.", "Put both into the operation instead.")
+    line = shapely.union_all(opened).buffer(5e-3) if opened else Polygon()
+    return _area_of(whole, line, max(f[3] for f in features), features[0][4])
+
+
+def split(outline: Vertices, islands: tuple[Vertices, ...], open_edges: tuple[int, ...], top: float, bottom: float,
+          a: tuple[float, float], b: tuple[float, float]) -> list[Feature]:  # fmt: skip
+    """An area cut in pieces along the line through `a` and `b`; the cut is open on both sides. Raises JobError."""
+    edges = ring_points(list(outline), tolerances.CHORD)
+    rings = [np.vstack(ring_points(list(r), tolerances.CHORD)) for r in islands]
+    shape = Polygon(np.vstack(edges), rings)
+    p, q = np.array(a), np.array(b)
+    length = float(np.hypot(*(q - p)))
+    if length < 1e-6:
+        raise JobError("The line to split along has no length.", "Pick two different points.")
+    far = (q - p) / length * 2.0 * float(np.hypot(*np.ptp(np.vstack(edges), axis=0)))
+    cut = shapely.linestrings([p - far, q + far])
+    pieces = [g for g in shapely.get_parts(shapely.ops.split(shape, cut)) if g.area > 1e-3]
+    if len(pieces) < 2:
+        raise JobError("The line does not cross the area.", "Pick points on two sides of it.")
+    follow = [*edges[1:], edges[0]]
+    opened = [shapely.linestrings(np.vstack([edges[i], follow[i][:1]])) for i in open_edges]
+    line = shapely.union_all([*opened, cut]).buffer(2e-3)
+    return [_area_of(g, line, top, bottom) for g in pieces]
+
+
+def _area_of(shape: Polygon, opened: BaseGeometry, top: float, bottom: float) -> Feature:
+    """A feature of a polygon; edges inside `opened` are open."""
+    solid = shapely.orient_polygons(shape)
+
+    def ring(line: BaseGeometry) -> tuple[Vertices, tuple[bool, ...]]:
+        points = np.asarray(line.coords)[:-1, :2]
+        middles = (points + np.roll(points, -1, axis=0)) / 2
+        marks = np.asarray(shapely.contains_properly(opened, shapely.points(middles)))
+        return ring_with_arcs(points, marks, 5e-3, 0.3)
+
+    outline, flags = ring(solid.exterior)
+    islands = tuple(ring(r)[0] for r in solid.interiors if Polygon(r).area > 1e-3)
+    return area_feature("outline", outline, islands, tuple(i for i, f in enumerate(flags) if f), top, bottom)

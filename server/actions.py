@@ -78,8 +78,28 @@ def read_file(pk: int) -> None:
 
 def change_part(job: Job, part: PartFile) -> tuple[Job, list[dict[str, Any]]]:
     """Give a job a new version of its part: areas follow it, operations stay. Returns what changed."""
-    document, findings = core.with_new_part(job.document, part.pk, part.name, part.sha256, bytes(part.reading))
+    document, findings = core.parts.with_new_part(
+        job.document, part.pk, part.name, part.sha256, bytes(part.reading), reading_of, document_of
+    )
     return change_job(job, document), findings
+
+
+def reading_of(pk: int) -> bytes:
+    """The packed reading of a part. Raises PartError while it is not read."""
+    part = PartFile.objects.filter(pk=pk).first()
+    if part is None:
+        raise core.PartError("That part is no longer here.", "Upload it again.")
+    if part.state != PartFile.State.DONE:
+        raise core.PartError(part.sentence or "The part is still being read.")
+    return bytes(part.reading)
+
+
+def document_of(pk: int) -> dict[str, Any]:
+    """The document of a job. Raises JobError when it is gone."""
+    job = Job.objects.filter(pk=pk).first()
+    if job is None:
+        raise core.JobError("The earlier job is no longer on the shelf.", "Choose another stock.")
+    return dict(job.document)
 
 
 def start_plan(job: Job) -> Plan:

@@ -1,6 +1,6 @@
 """The API: thin. Every fault of the input is answered with 422 and plain sentences."""
 
-from typing import Any
+from typing import Any, Literal
 
 from django.db.models import QuerySet
 from django.http import Http404, HttpRequest, HttpResponse
@@ -9,7 +9,10 @@ from ninja import File, Form, NinjaAPI, Schema, Status, UploadedFile
 from ninja.errors import ValidationError
 
 from server import actions, core
-from server.models import Job, Plan
+from server.models import Job, PartFile, Plan
+
+MOST_JOIN = 5.0
+"""mm: the widest gap in a drawing that is bridged on request."""
 
 api = NinjaAPI(title="Just Bite", version="1", docs_url=None)
 
@@ -78,12 +81,139 @@ class Picture(Schema):
     picture: dict[str, Any]
 
 
-class DrawingOut(Schema):
-    areas: list[dict[str, Any]]
-    findings: list[dict[str, Any]]
+class BodyOut(Schema):
+    name: str
+    size: tuple[float, float, float]
+    volume: float
+    triangles: int
+
+
+class PartOut(Schema):
+    id: int
+    name: str
+    state: str
+    sentence: str
+    source: Literal["solid", "mesh", "drawing"] | None
     units: str
     units_known: bool
-    bounds: tuple[float, float, float, float]
+    bodies: list[BodyOut]
+    findings: list[dict[str, Any]]
+
+
+class StockPicture(Schema):
+    min: tuple[float, float, float]
+    max: tuple[float, float, float]
+    outlines: list[list[tuple[float, float]]]
+
+
+class FeatureOut(Schema):
+    key: str
+    kind: str
+    name: str
+    layer: str
+    open_edges: list[int]
+    top: float
+    bottom: float
+    depth: float
+    area: float
+    inside_radius: float | None
+    narrowest: float | None
+    largest_cutter: float | None
+    diameter: float | None
+    through: bool
+    note: str
+    layer_depth: float | None
+    after: list[str]
+    outline: list[tuple[float, float, float]]
+    islands: list[list[tuple[float, float, float]]]
+    drawn: list[list[tuple[float, float]]]
+    """Per edge of the outline its polyline."""
+    drawn_islands: list[list[tuple[float, float]]]
+    region: dict[str, Any] | None
+
+
+class DetailOut(Schema):
+    kind: str
+    size: float
+    count: int
+
+
+class LayoutOut(Schema):
+    matrix: list[list[float]]
+    stock: dict[str, Any]
+    stock_picture: StockPicture
+    bounds: tuple[tuple[float, float, float], tuple[float, float, float]]
+    levels: list[float]
+    features: list[FeatureOut]
+    details: list[DetailOut]
+    edges: list[list[tuple[float, float, float]]]
+
+
+class PlacingIn(Schema):
+    placing: dict[str, Any]
+
+
+class SliceIn(PlacingIn):
+    z: float
+
+
+class Pick(Schema):
+    x: float
+    y: float
+    follow: Literal["height", "tangent"] = "height"
+    within: float = 2.0
+
+
+class ChainIn(PlacingIn):
+    pick: Pick
+
+
+class ChainOut(Schema):
+    points: list[tuple[float, float]]
+    z: float
+    closed: bool
+    gap: float
+
+
+class ChainAreaIn(ChainIn):
+    bottom: float
+    bridge: bool = False
+    width: float | None = None
+    """Given: the strip beside the chain, not the area inside it."""
+    right: bool = False
+
+
+class AreaIn(Schema):
+    outline: list[list[float]]
+    islands: list[list[list[float]]]
+    open_edges: Literal["all"] | list[int]
+    top: float
+    bottom: float
+
+
+class MergeIn(Schema):
+    areas: list[AreaIn]
+
+
+class SplitIn(Schema):
+    area: AreaIn
+    a: tuple[float, float]
+    b: tuple[float, float]
+
+
+class NewPartIn(Schema):
+    part: int
+
+
+class ChangedOut(Schema):
+    job: JobOut
+    findings: list[dict[str, Any]]
+
+
+class Limits(Schema):
+    """Per area the outlines of where the cutter's centre may go."""
+
+    areas: dict[str, list[list[tuple[float, float]]]]
 
 
 class Stores(Schema):
@@ -198,16 +328,100 @@ def picture(request: HttpRequest, body: Document) -> Picture:
     return Picture(picture=core.picture(body.document))
 
 
-@api.post("/drawings", response={200: DrawingOut, 422: Fault})
-def read_drawing(request: HttpRequest, file: File[UploadedFile], units: Form[str] = "") -> dict[str, Any]:
-    """Read a DXF file; nothing is kept."""
+@api.post("/parts", response={201: PartOut, 422: Fault})
+def take_part(
+    request: HttpRequest, file: File[UploadedFile], units: Form[str] = "", join: Form[float] = 0.0
+) -> Status[PartOut]:
+    """Keep a part file and have it read in the worker."""
     size = file.size or 0
     if size > core.MOST_BYTES:
         raise core.PartError(
-            f"The drawing is {size / 1e6:.0f} MB large; up to {core.MOST_BYTES / 1e6:.0f} MB are read.",
-            "Save only the outlines that are to be cut.",
+            f"The file is {size / 1e6:.0f} MB large; up to {core.MOST_BYTES / 1e6:.0f} MB are read.",
+            "Export it coarser, or only what is cut.",
         )
-    return core.drawing(file.read(), units if units in ("mm", "in") else None)
+    if not 0 <= join <= MOST_JOIN:
+        raise core.PartError(f"A gap of {join:g} mm is not bridged; up to {MOST_JOIN:g} mm are.")
+    units = units if units in ("mm", "in") else ""
+    return Status(201, _part_out(actions.take_part(file.name or "part", file.read(), units, join)))
+
+
+@api.get("/parts/{pk}", response={200: PartOut, 404: Fault})
+def part(request: HttpRequest, pk: int) -> PartOut:
+    return _part_out(get_object_or_404(PartFile.objects.defer("content"), pk=pk))
+
+
+def _part_out(part: PartFile) -> PartOut:
+    done = part.state == PartFile.State.DONE
+    found = core.parts.summary(bytes(part.reading)) if done else core.parts.NOT_READ
+    return PartOut(id=part.pk, name=part.name, state=part.state, sentence=part.sentence, **found)
+
+
+@api.get("/parts/{pk}/mesh")
+def part_mesh(request: HttpRequest, pk: int, body: int = 0) -> HttpResponse:
+    """A body as one binary block; see server.core.parts.mesh."""
+    data = core.parts.mesh(actions.reading_of(pk), body)
+    return HttpResponse(data, content_type="application/octet-stream")
+
+
+def _layout(pk: int, body: PlacingIn) -> Any:
+    return core.parts.layout_of(actions.reading_of(pk), body.placing, actions.reading_of, actions.document_of)
+
+
+@api.post("/parts/{pk}/layout", response={200: LayoutOut, 422: Fault})
+def layout(request: HttpRequest, pk: int, body: PlacingIn) -> dict[str, Any]:
+    """The part placed, in its stock, with its features."""
+    return core.parts.picture(_layout(pk, body))
+
+
+@api.post("/parts/{pk}/slice", response={200: list[FeatureOut], 422: Fault})
+def slice_part(request: HttpRequest, pk: int, body: SliceIn) -> list[dict[str, Any]]:
+    """What is free of the part at a height."""
+    return core.parts.sliced(_layout(pk, body), body.z)
+
+
+@api.post("/parts/{pk}/chain", response={200: ChainOut, 422: Fault})
+def chain(request: HttpRequest, pk: int, body: ChainIn) -> dict[str, Any]:
+    """The chain of edges nearest to a place."""
+    return core.parts.chain(_layout(pk, body), body.pick.x, body.pick.y, body.pick.follow, body.pick.within)
+
+
+@api.post("/parts/{pk}/chain-area", response={200: FeatureOut, 422: Fault})
+def chain_area(request: HttpRequest, pk: int, body: ChainAreaIn) -> dict[str, Any]:
+    """The area inside a picked chain, or the strip beside it."""
+    pick = body.pick.model_dump()
+    return core.parts.chain_area(_layout(pk, body), pick, body.bridge, body.bottom, body.width, body.right)
+
+
+@api.post("/areas", response={200: FeatureOut, 422: Fault})
+def drawn_area(request: HttpRequest, body: AreaIn) -> dict[str, Any]:
+    """The figures of an area drawn by hand."""
+    return core.parts.drawn_area(body.model_dump())
+
+
+@api.post("/areas/merge", response={200: FeatureOut, 422: Fault})
+def merge_areas(request: HttpRequest, body: MergeIn) -> dict[str, Any]:
+    """One area of several with the same floor."""
+    return core.parts.merged([a.model_dump() for a in body.areas])
+
+
+@api.post("/areas/split", response={200: list[FeatureOut], 422: Fault})
+def split_area(request: HttpRequest, body: SplitIn) -> list[dict[str, Any]]:
+    """The pieces of an area along a line."""
+    return core.parts.split_area(body.area.model_dump(), body.a, body.b)
+
+
+@api.post("/jobs/{pk}/part", response={200: ChangedOut, 422: Fault})
+def change_part(request: HttpRequest, pk: int, body: NewPartIn) -> ChangedOut:
+    """Give a job a new version of its part; operations stay, areas follow."""
+    actions.reading_of(body.part)
+    job, findings = actions.change_part(get_object_or_404(Job, pk=pk), get_object_or_404(PartFile, pk=body.part))
+    return ChangedOut(job=_job_out(job), findings=findings)
+
+
+@api.post("/limits", response={200: Limits, 422: Fault})
+def centre_limits(request: HttpRequest, body: BiteIn) -> Limits:
+    """Where the cutter's centre may go in an operation of a document."""
+    return Limits.model_validate({"areas": core.limits(body.document, body.operation)})
 
 
 @api.post("/jobs/{pk}/plan", response={200: PlanOut, 422: Fault})

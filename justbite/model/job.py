@@ -275,6 +275,14 @@ def parse_job(data: Any) -> Job:
     return job if job.units == "mm" else in_millimetres(job)
 
 
+def parse_region(data: dict[str, Any]) -> Region:
+    """One region from decoded JSON. Raises JobError with one sentence per fault."""
+    try:
+        return Region.model_validate(data)
+    except ValidationError as error:
+        raise JobError.of([_sentence(e, data) for e in error.errors()]) from None
+
+
 def _sentence(error: Any, data: dict[str, Any]) -> str:
     """One plain sentence for a pydantic error, with the place named as a person would."""
     place: list[str] = []

@@ -14,19 +14,33 @@ import numpy as np
 from pydantic import ValidationError
 
 from justbite.errors import JobError, PartError
-from justbite.layout import Layout, area_of_chain, chain_at, lay_out, matrix_of, region_of, slices, strip_of_chain
-from justbite.model.drawing import Drawing
+from justbite.layout import (
+    Layout,
+    area_of_chain,
+    chain_at,
+    lay_out,
+    matrix_of,
+    merge,
+    region_of,
+    slices,
+    split,
+    strip_of_chain,
+)
+from justbite.model.drawing import Drawing, Vertices
 from justbite.model.feature import Feature
-from justbite.model.job import Region, parse_job
+from justbite.model.job import Region, parse_job, parse_region
 from justbite.model.part import Body, Part
 from justbite.model.placing import FromModel, Placing
 from justbite.model.shapes import ring_points
 from justbite.part.compare import compare
+from justbite.part.features import area_feature
+from server.core.drawn import stock_picture
 
 Reading = Callable[[int], bytes]
 """The packed reading of another part file by its key."""
 Document = Callable[[int], dict[str, Any]]
 """The document of another job by its key."""
+NOT_READ: dict[str, Any] = {"source": None, "units": "", "units_known": True, "bodies": [], "findings": []}
 MOST_EDGE_POINTS = 60_000
 
 
@@ -148,8 +162,6 @@ def _other(wish: FromModel, readings: Reading, documents: Document) -> tuple[Bod
 
 def picture(layout: Layout) -> dict[str, Any]:
     """A layout as plain data."""
-    from server.core import stock_picture
-
     return {
         "matrix": layout.matrix.tolist(),
         "stock": layout.stock.model_dump(mode="json", exclude_none=True),
@@ -202,6 +214,39 @@ def chain_area(layout: Layout, pick: dict[str, Any], bridge: bool, bottom: float
     if width is not None:
         return feature(strip_of_chain(layout, found, width, right, bottom))
     return feature(area_of_chain(layout, found, bridge, bottom))
+
+
+Plain = dict[str, Any]
+
+
+def merged(areas: list[Plain]) -> Plain:
+    """One area of several; each as outline, islands, open_edges, top, bottom."""
+    return feature(merge([_area(a) for a in areas]))
+
+
+def split_area(area: Plain, a: tuple[float, float], b: tuple[float, float]) -> list[Plain]:
+    """The pieces of an area along a line."""
+    outline, islands, opened, top, bottom = _area(area)
+    return [feature(f) for f in split(outline, islands, opened, top, bottom, a, b)]
+
+
+def drawn_area(area: Plain) -> Plain:
+    """An area drawn by hand, with its figures."""
+    outline, islands, opened, top, bottom = _area(area)
+    return feature(area_feature("outline", outline, islands, opened, top, bottom))
+
+
+def _area(plain: Plain) -> tuple[Vertices, tuple[Vertices, ...], tuple[int, ...], float, float]:
+    """The pieces of an area given as plain data. Raises JobError when they make none."""
+    region = parse_region({**plain, "name": "the area"})
+    outline = tuple(_vertex(p) for p in region.outline)
+    islands = tuple(tuple(_vertex(p) for p in r) for r in region.islands)
+    opened = tuple(range(len(outline))) if region.open_edges == "all" else tuple(region.open_edges)
+    return outline, islands, opened, region.top, region.bottom
+
+
+def _vertex(p: tuple[float, ...]) -> tuple[float, float, float]:
+    return p[0], p[1], p[2] if len(p) > 2 else 0.0
 
 
 def sliced(layout: Layout, z: float) -> list[dict[str, Any]]:

@@ -4,6 +4,66 @@
  */
 
 export interface paths {
+  '/api/areas': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Drawn Area
+     * @description The figures of an area drawn by hand.
+     */
+    post: operations['server_api_drawn_area'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/areas/merge': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Merge Areas
+     * @description One area of several with the same floor.
+     */
+    post: operations['server_api_merge_areas'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/areas/split': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Split Area
+     * @description The pieces of an area along a line.
+     */
+    post: operations['server_api_split_area'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/bite': {
     parameters: {
       query?: never;
@@ -18,26 +78,6 @@ export interface paths {
      * @description The bite of an operation while it is being typed; nothing is kept.
      */
     post: operations['server_api_bite'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/drawings': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Read Drawing
-     * @description Read a DXF file; nothing is kept.
-     */
-    post: operations['server_api_read_drawing'];
     delete?: never;
     options?: never;
     head?: never;
@@ -81,6 +121,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/jobs/{pk}/part': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Change Part
+     * @description Give a job a new version of its part; operations stay, areas follow.
+     */
+    post: operations['server_api_change_part'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/jobs/{pk}/plan': {
     parameters: {
       query?: never;
@@ -92,6 +152,163 @@ export interface paths {
     put?: never;
     /** Start Plan */
     post: operations['server_api_start_plan'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/limits': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Centre Limits
+     * @description Where the cutter's centre may go in an operation of a document.
+     */
+    post: operations['server_api_centre_limits'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/parts': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Take Part
+     * @description Keep a part file and have it read in the worker.
+     */
+    post: operations['server_api_take_part'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/parts/{pk}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Part */
+    get: operations['server_api_part'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/parts/{pk}/chain': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Chain
+     * @description The chain of edges nearest to a place.
+     */
+    post: operations['server_api_chain'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/parts/{pk}/chain-area': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Chain Area
+     * @description The area inside a picked chain, or the strip beside it.
+     */
+    post: operations['server_api_chain_area'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/parts/{pk}/layout': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Layout
+     * @description The part placed, in its stock, with its features.
+     */
+    post: operations['server_api_layout'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/parts/{pk}/mesh': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Part Mesh
+     * @description A body as one binary block; see server.core.parts.mesh.
+     */
+    get: operations['server_api_part_mesh'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/parts/{pk}/slice': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Slice Part
+     * @description What is free of the part at a height.
+     */
+    post: operations['server_api_slice_part'];
     delete?: never;
     options?: never;
     head?: never;
@@ -233,6 +450,19 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
   schemas: {
+    /** AreaIn */
+    AreaIn: {
+      /** Bottom */
+      bottom: number;
+      /** Islands */
+      islands: number[][][];
+      /** Open Edges */
+      open_edges: 'all' | number[];
+      /** Outline */
+      outline: number[][];
+      /** Top */
+      top: number;
+    };
     /** BiteIn */
     BiteIn: {
       /** Document */
@@ -249,29 +479,81 @@ export interface components {
         [key: string]: unknown;
       };
     };
+    /** BodyOut */
+    BodyOut: {
+      /** Name */
+      name: string;
+      /** Size */
+      size: [number, number, number];
+      /** Triangles */
+      triangles: number;
+      /** Volume */
+      volume: number;
+    };
+    /** ChainAreaIn */
+    ChainAreaIn: {
+      /** Bottom */
+      bottom: number;
+      /**
+       * Bridge
+       * @default false
+       */
+      bridge: boolean;
+      pick: components['schemas']['Pick'];
+      /** Placing */
+      placing: {
+        [key: string]: unknown;
+      };
+      /**
+       * Right
+       * @default false
+       */
+      right: boolean;
+      /** Width */
+      width?: number | null;
+    };
+    /** ChainIn */
+    ChainIn: {
+      pick: components['schemas']['Pick'];
+      /** Placing */
+      placing: {
+        [key: string]: unknown;
+      };
+    };
+    /** ChainOut */
+    ChainOut: {
+      /** Closed */
+      closed: boolean;
+      /** Gap */
+      gap: number;
+      /** Points */
+      points: [number, number][];
+      /** Z */
+      z: number;
+    };
+    /** ChangedOut */
+    ChangedOut: {
+      /** Findings */
+      findings: {
+        [key: string]: unknown;
+      }[];
+      job: components['schemas']['JobOut'];
+    };
+    /** DetailOut */
+    DetailOut: {
+      /** Count */
+      count: number;
+      /** Kind */
+      kind: string;
+      /** Size */
+      size: number;
+    };
     /** Document */
     Document: {
       /** Document */
       document: {
         [key: string]: unknown;
       };
-    };
-    /** DrawingOut */
-    DrawingOut: {
-      /** Areas */
-      areas: {
-        [key: string]: unknown;
-      }[];
-      /** Bounds */
-      bounds: [number, number, number, number];
-      /** Findings */
-      findings: {
-        [key: string]: unknown;
-      }[];
-      /** Units */
-      units: string;
-      /** Units Known */
-      units_known: boolean;
     };
     /**
      * Fault
@@ -280,6 +562,55 @@ export interface components {
     Fault: {
       /** Faults */
       faults: string[];
+    };
+    /** FeatureOut */
+    FeatureOut: {
+      /** After */
+      after: string[];
+      /** Area */
+      area: number;
+      /** Bottom */
+      bottom: number;
+      /** Depth */
+      depth: number;
+      /** Diameter */
+      diameter: number | null;
+      /** Drawn */
+      drawn: [number, number][][];
+      /** Drawn Islands */
+      drawn_islands: [number, number][][];
+      /** Inside Radius */
+      inside_radius: number | null;
+      /** Islands */
+      islands: [number, number, number][][];
+      /** Key */
+      key: string;
+      /** Kind */
+      kind: string;
+      /** Largest Cutter */
+      largest_cutter: number | null;
+      /** Layer */
+      layer: string;
+      /** Layer Depth */
+      layer_depth: number | null;
+      /** Name */
+      name: string;
+      /** Narrowest */
+      narrowest: number | null;
+      /** Note */
+      note: string;
+      /** Open Edges */
+      open_edges: number[];
+      /** Outline */
+      outline: [number, number, number][];
+      /** Region */
+      region: {
+        [key: string]: unknown;
+      } | null;
+      /** Through */
+      through: boolean;
+      /** Top */
+      top: number;
     };
     /** JobLine */
     JobLine: {
@@ -316,10 +647,98 @@ export interface components {
       /** Revision */
       revision: number;
     };
+    /** LayoutOut */
+    LayoutOut: {
+      /** Bounds */
+      bounds: [[number, number, number], [number, number, number]];
+      /** Details */
+      details: components['schemas']['DetailOut'][];
+      /** Edges */
+      edges: [number, number, number][][];
+      /** Features */
+      features: components['schemas']['FeatureOut'][];
+      /** Levels */
+      levels: number[];
+      /** Matrix */
+      matrix: number[][];
+      /** Stock */
+      stock: {
+        [key: string]: unknown;
+      };
+      stock_picture: components['schemas']['StockPicture'];
+    };
+    /**
+     * Limits
+     * @description Per area the outlines of where the cutter's centre may go.
+     */
+    Limits: {
+      /** Areas */
+      areas: {
+        [key: string]: [number, number][][];
+      };
+    };
+    /** MergeIn */
+    MergeIn: {
+      /** Areas */
+      areas: components['schemas']['AreaIn'][];
+    };
+    /** NewPartIn */
+    NewPartIn: {
+      /** Part */
+      part: number;
+    };
+    /** PartOut */
+    PartOut: {
+      /** Bodies */
+      bodies: components['schemas']['BodyOut'][];
+      /** Findings */
+      findings: {
+        [key: string]: unknown;
+      }[];
+      /** Id */
+      id: number;
+      /** Name */
+      name: string;
+      /** Sentence */
+      sentence: string;
+      /** Source */
+      source: ('solid' | 'mesh' | 'drawing') | null;
+      /** State */
+      state: string;
+      /** Units */
+      units: string;
+      /** Units Known */
+      units_known: boolean;
+    };
+    /** Pick */
+    Pick: {
+      /**
+       * Follow
+       * @default height
+       * @enum {string}
+       */
+      follow: 'height' | 'tangent';
+      /**
+       * Within
+       * @default 2
+       */
+      within: number;
+      /** X */
+      x: number;
+      /** Y */
+      y: number;
+    };
     /** Picture */
     Picture: {
       /** Picture */
       picture: {
+        [key: string]: unknown;
+      };
+    };
+    /** PlacingIn */
+    PlacingIn: {
+      /** Placing */
+      placing: {
         [key: string]: unknown;
       };
     };
@@ -363,6 +782,32 @@ export interface components {
       /** Value */
       value: number;
     };
+    /** SliceIn */
+    SliceIn: {
+      /** Placing */
+      placing: {
+        [key: string]: unknown;
+      };
+      /** Z */
+      z: number;
+    };
+    /** SplitIn */
+    SplitIn: {
+      /** A */
+      a: [number, number];
+      area: components['schemas']['AreaIn'];
+      /** B */
+      b: [number, number];
+    };
+    /** StockPicture */
+    StockPicture: {
+      /** Max */
+      max: [number, number, number];
+      /** Min */
+      min: [number, number, number];
+      /** Outlines */
+      outlines: [number, number][][];
+    };
     /** Stores */
     Stores: {
       /** Machines */
@@ -387,6 +832,105 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+  server_api_drawn_area: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['AreaIn'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['FeatureOut'];
+        };
+      };
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Fault'];
+        };
+      };
+    };
+  };
+  server_api_merge_areas: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['MergeIn'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['FeatureOut'];
+        };
+      };
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Fault'];
+        };
+      };
+    };
+  };
+  server_api_split_area: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['SplitIn'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['FeatureOut'][];
+        };
+      };
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Fault'];
+        };
+      };
+    };
+  };
   server_api_bite: {
     parameters: {
       query?: never;
@@ -407,50 +951,6 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['BiteOut'];
-        };
-      };
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Fault'];
-        };
-      };
-    };
-  };
-  server_api_read_drawing: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'multipart/form-data': {
-          /**
-           * File
-           * Format: binary
-           */
-          file: string;
-          /**
-           * Units
-           * @default
-           */
-          units?: string;
-        };
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['DrawingOut'];
         };
       };
       /** @description Unprocessable Entity */
@@ -603,6 +1103,41 @@ export interface operations {
       };
     };
   };
+  server_api_change_part: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        pk: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['NewPartIn'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ChangedOut'];
+        };
+      };
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Fault'];
+        };
+      };
+    };
+  };
   server_api_start_plan: {
     parameters: {
       query?: never;
@@ -621,6 +1156,281 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['PlanOut'];
+        };
+      };
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Fault'];
+        };
+      };
+    };
+  };
+  server_api_centre_limits: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['BiteIn'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Limits'];
+        };
+      };
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Fault'];
+        };
+      };
+    };
+  };
+  server_api_take_part: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'multipart/form-data': {
+          /**
+           * File
+           * Format: binary
+           */
+          file: string;
+          /**
+           * Join
+           * @default 0
+           */
+          join?: number;
+          /**
+           * Units
+           * @default
+           */
+          units?: string;
+        };
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['PartOut'];
+        };
+      };
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Fault'];
+        };
+      };
+    };
+  };
+  server_api_part: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        pk: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['PartOut'];
+        };
+      };
+      /** @description Not Found */
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Fault'];
+        };
+      };
+    };
+  };
+  server_api_chain: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        pk: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ChainIn'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ChainOut'];
+        };
+      };
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Fault'];
+        };
+      };
+    };
+  };
+  server_api_chain_area: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        pk: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ChainAreaIn'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['FeatureOut'];
+        };
+      };
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Fault'];
+        };
+      };
+    };
+  };
+  server_api_layout: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        pk: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PlacingIn'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['LayoutOut'];
+        };
+      };
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Fault'];
+        };
+      };
+    };
+  };
+  server_api_part_mesh: {
+    parameters: {
+      query?: {
+        body?: number;
+      };
+      header?: never;
+      path: {
+        pk: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+    };
+  };
+  server_api_slice_part: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        pk: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['SliceIn'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['FeatureOut'][];
         };
       };
       /** @description Unprocessable Entity */
