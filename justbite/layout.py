@@ -20,7 +20,7 @@ from justbite.model.drawing import Drawing, DrawnArea, Vertices
 from justbite.model.feature import Feature, Features
 from justbite.model.job import Job, Region, Stock
 from justbite.model.part import Body, Part
-from justbite.model.placing import Placing
+from justbite.model.placing import Margins, Placing
 from justbite.model.shapes import ring_points
 from justbite.model.stock import footprint, heights
 from justbite.part import chain as chains
@@ -124,6 +124,8 @@ def _drawn(drawing: Drawing, placing: Placing, other: tuple[Body, NDArray[np.flo
     """A drawing lies as it is drawn: it may be turned about Z, and is as thick as its stock."""
     flat = _flat_body(drawing)
     laid = placing.model_copy(update={"up": (0.0, 0.0, 1.0), "along": None})
+    if isinstance(laid.stock, Margins) and sum(laid.stock.z) == 0:
+        laid = laid.model_copy(update={"stock": laid.stock.model_copy(update={"z": (DRAWN_DEPTH, 0.0)})})
     placed = place(flat, laid, other, 5e-3)
     rotation, shift = rotation_of(laid), placed.matrix[:3, 3]
     top = heights(placed.stock)[1]
@@ -142,9 +144,9 @@ def _drawn(drawing: Drawing, placing: Placing, other: tuple[Body, NDArray[np.flo
 
 
 def _flat_body(drawing: Drawing) -> Body:
-    """A box as large as the drawing, standing for the part that is not there."""
+    """A sheet as large as the drawing, standing for the part that is not there."""
     x1, y1, x2, y2 = drawing.bounds
-    corners = np.array([(x, y, z) for z in (-DRAWN_DEPTH, 0.0) for y in (y1, y2) for x in (x1, x2)])
+    corners = np.array([(x, y, 0.0) for y in (y1, y2) for x in (x1, x2)])
     return Body("drawing", corners, np.zeros((0, 3), np.int32), np.zeros(0, np.int32), (), 0.0, 0.0)
 
 

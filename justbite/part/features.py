@@ -397,11 +397,13 @@ def _named(found: list[Feature]) -> list[Feature]:
     order = sorted(found, key=lambda f: (-f.area, f.key))
     counts: dict[str, int] = {}
     names: dict[str, str] = {}
+    stems: dict[str, str] = {}
     for f in order:
         stem = f"hole {f.diameter:.4g} mm" if f.diameter is not None else f.kind
         counts[stem] = counts.get(stem, 0) + 1
-        names[f.key] = f"{stem}, {counts[stem]}"
-    names = {k: n.removesuffix(", 1") if counts[n.rsplit(", ", 1)[0]] == 1 else n for k, n in names.items()}
+        names[f.key] = f"{stem}{', ' if f.diameter is not None else ' '}{counts[stem]}"
+        stems[f.key] = stem
+    names = {k: n if counts[stems[k]] > 1 else stems[k] for k, n in names.items()}
     named = [replace(f, name=names[f.key], after=tuple(names[k] for k in f.after if k in names)) for f in order]
     return [replace(f, note=_counterbore(f, named) or f.note) for f in named]
 

@@ -92,18 +92,22 @@ def summary(reading: bytes) -> dict[str, Any]:
 
 def mesh(reading: bytes, number: int) -> bytes:
     """A body for the screen: counts, then float32 vertices, uint32 triangles, int32 face of each,
-    float32 edge segments (pairs of points), float32 normals of the faces' first triangles."""
+    float32 edge segments (pairs of points), and a byte for each face: 1 when it may look up.
+
+    A solid's curved faces may not; of a mesh any facet may, its flat faces are not told apart.
+    """
     part = unpacked(reading)
     if isinstance(part, Drawing) or number >= len(part.bodies):
         return struct.pack("<4I", 0, 0, 0, 0)
     body = part.bodies[number]
     segments = [np.stack([e[:-1], e[1:]], axis=1) for e in _drawn_edges(body)]
     lines = np.concatenate(segments) if segments else np.zeros((0, 2, 3))
+    flat = np.array([part.source == "mesh" or f.kind == "plane" for f in body.faces], dtype=np.uint8)
     return b"".join(
         [
             struct.pack("<4I", len(body.vertices), len(body.triangles), len(lines), len(body.faces)),
             body.vertices.astype("<f4").tobytes(), body.triangles.astype("<u4").tobytes(),
-            body.face_of.astype("<i4").tobytes(), lines.astype("<f4").tobytes(),
+            body.face_of.astype("<i4").tobytes(), lines.astype("<f4").tobytes(), flat.tobytes(),
         ]
     )  # fmt: skip
 

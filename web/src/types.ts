@@ -22,6 +22,9 @@ export interface Region {
   open_edges?: 'all' | number[];
   top?: number;
   bottom: number;
+  floors?: number[];
+  after?: string[];
+  feature?: { key: string; kind: string } | null;
 }
 
 export interface Operation {
@@ -48,7 +51,11 @@ export interface JobDocument {
   machine: string | { name: string };
   material: string | { name: string };
   tools: Tool[];
-  stock: { box: { min: [number, number, number]; max: [number, number, number] } };
+  /** As the server gives it; see `justbite.model.job.Stock`. */
+  stock: object;
+  setup?: { name: string; work_offset: string; datum: string };
+  part?: JobPart | null;
+  keep_outs?: KeepOut[];
   regions: Region[];
   operations: Operation[];
   travel_height?: number | null;
@@ -120,7 +127,12 @@ export interface Report {
 }
 
 export interface Picture {
-  stock: { min: [number, number, number]; max: [number, number, number] };
+  stock: {
+    min: [number, number, number];
+    max: [number, number, number];
+    outlines: [number, number][][];
+  };
+  keep_outs: { name: string; points: [number, number][]; top: number }[];
   regions: {
     name: string;
     top: number;
@@ -153,20 +165,45 @@ export interface Stores {
   machines: (StoreEntry & { max_rpm: number; power_kw: number })[];
 }
 
-export interface DrawnArea {
-  name: string;
-  layer: string;
-  outline: Vertex[];
-  islands: Vertex[][];
-  area: number;
-  drawn: [number, number][];
-  drawn_islands: [number, number][][];
+export type Share = 'low' | 'middle' | 'high';
+export type Vector = [number, number, number];
+
+export type StockWish =
+  | { kind: 'margins'; x: [number, number]; y: [number, number]; z: [number, number] }
+  | { kind: 'size'; size: Vector; off_top: number; x: Share; y: Share }
+  | { kind: 'round'; axis: 'x' | 'z'; diameter: number; length: number | null; off_end: number }
+  | { kind: 'outline'; outline: Vertex[]; off_top: number; below: number }
+  | { kind: 'model'; part?: number | null; job?: number | null };
+
+export interface Datum {
+  of: 'stock' | 'part' | 'point';
+  x: Share;
+  y: Share;
+  z: 'stock top' | 'stock bottom' | 'part top' | 'part bottom';
+  point: Vector | null;
 }
 
-export interface ReadDrawing {
-  areas: DrawnArea[];
-  findings: Finding[];
-  units: 'mm' | 'in';
-  units_known: boolean;
-  bounds: [number, number, number, number];
+/** How a body lies on the machine; `justbite.model.placing.Placing`. */
+export interface Placing {
+  body: number;
+  up: Vector;
+  along: Vector | null;
+  turn: number;
+  stock: StockWish;
+  datum: Datum;
+}
+
+export interface KeepOut {
+  name: string;
+  outline: Vertex[];
+  bottom: number | null;
+  top: number;
+}
+
+/** Which part a job was made from, and how it was placed. */
+export interface JobPart {
+  id: number;
+  name: string;
+  placing: Placing;
+  matrix: number[][];
 }

@@ -1,7 +1,7 @@
 /** Calls to the server, typed from its OpenAPI schema. A fault is thrown as `Faults`. */
 import createClient from 'openapi-fetch';
-import type { Bite, JobDocument, Picture, Plan, ReadDrawing, Stores } from '../types';
-import type { paths } from './schema';
+import type { Bite, Finding, JobDocument, Picture, Placing, Plan, Stores } from '../types';
+import type { components, paths } from './schema';
 
 export class Faults extends Error {
   constructor(readonly sentences: string[]) {
@@ -85,13 +85,76 @@ export async function trace(pk: number): Promise<ArrayBuffer> {
   return answer.arrayBuffer();
 }
 
-export async function readDrawing(file: File, units: string): Promise<ReadDrawing> {
+type Schemas = components['schemas'];
+export type PartFile = Schemas['PartOut'];
+export type Layout = Schemas['LayoutOut'];
+export type Feature = Schemas['FeatureOut'];
+export type Chain = Schemas['ChainOut'];
+export type AreaIn = Schemas['AreaIn'];
+export type Pick = Schemas['Pick'];
+
+/** Keep a part file and have it read; ask `part` until it is done. */
+export async function sendPart(file: File, units = '', join = 0): Promise<PartFile> {
   const body = new FormData();
   body.append('file', file);
   body.append('units', units);
-  const call = fetch('/api/drawings', { method: 'POST', body }).then(async (response) => {
+  body.append('join', String(join));
+  const call = fetch('/api/parts', { method: 'POST', body }).then(async (response) => {
     const content: unknown = await response.json().catch(() => undefined);
     return { data: content, error: content, response };
   });
-  return unwrap<ReadDrawing>(call);
+  return unwrap<PartFile>(call);
 }
+
+export const part = (pk: number) =>
+  unwrap<PartFile>(client.GET('/api/parts/{pk}', { params: { path: { pk } } }));
+
+export async function mesh(pk: number, body: number): Promise<ArrayBuffer> {
+  const answer = await fetch(`/api/parts/${pk}/mesh?body=${body}`);
+  if (!answer.ok) throw new Faults(['The part could not be fetched.']);
+  return answer.arrayBuffer();
+}
+
+const placed = (placing: Placing) => placing as unknown as Plain;
+export const layout = (pk: number, placing: Placing) =>
+  unwrap<Layout>(
+    client.POST('/api/parts/{pk}/layout', { params: { path: { pk } }, body: { placing: placed(placing) } }),
+  );
+export const slice = (pk: number, placing: Placing, z: number) =>
+  unwrap<Feature[]>(
+    client.POST('/api/parts/{pk}/slice', { params: { path: { pk } }, body: { placing: placed(placing), z } }),
+  );
+export const chain = (pk: number, placing: Placing, pick: Pick) =>
+  unwrap<Chain>(
+    client.POST('/api/parts/{pk}/chain', {
+      params: { path: { pk } },
+      body: { placing: placed(placing), pick },
+    }),
+  );
+export const chainArea = (
+  pk: number,
+  placing: Placing,
+  pick: Pick,
+  wish: { bottom: number; bridge: boolean; width: number | null; right: boolean },
+) =>
+  unwrap<Feature>(
+    client.POST('/api/parts/{pk}/chain-area', {
+      params: { path: { pk } },
+      body: { placing: placed(placing), pick, ...wish },
+    }),
+  );
+export const drawnArea = (area: AreaIn) => unwrap<Feature>(client.POST('/api/areas', { body: area }));
+export const mergeAreas = (areas: AreaIn[]) =>
+  unwrap<Feature>(client.POST('/api/areas/merge', { body: { areas } }));
+export const splitArea = (area: AreaIn, a: [number, number], b: [number, number]) =>
+  unwrap<Feature[]>(client.POST('/api/areas/split', { body: { area, a, b } }));
+export const changePart = (pk: number, newPart: number) =>
+  unwrap<{ job: Job; findings: Finding[] }>(
+    client.POST('/api/jobs/{pk}/part', { params: { path: { pk } }, body: { part: newPart } }),
+  );
+export const limits = async (document: JobDocument, operation: number) =>
+  (
+    await unwrap<Schemas['Limits']>(
+      client.POST('/api/limits', { body: { document: plain(document), operation } }),
+    )
+  ).areas;

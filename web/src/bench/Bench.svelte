@@ -64,7 +64,9 @@
   <TopLine>
     <a href="#/" class="quiet">Shelf /</a>
     <h1>{bench.document?.name ?? ''}</h1>
-    <span class="quiet">G54, datum X0 Y0 Z0</span>
+    <span class="quiet" title={bench.document?.setup?.datum}>
+      {bench.document?.setup?.work_offset ?? 'G54'}, {bench.document?.setup?.name ?? 'Setup 1'}
+    </span>
     <span class="spring"></span>
     <button class="plain" disabled={!bench.done.length} onclick={() => bench.undo()}>undo</button>
     <button class="plain" disabled={!bench.undone.length} onclick={() => bench.redo()}>redo</button>

@@ -178,14 +178,17 @@
           >
             <line x1="0" y1="0" x2="0" y2="7" class="hatch" />
           </pattern>
+          <pattern
+            id="kept-out"
+            width="6"
+            height="6"
+            patternUnits="userSpaceOnUse"
+            patternTransform="rotate(-45)"
+          >
+            <line x1="0" y1="0" x2="0" y2="6" class="kept" />
+          </pattern>
         </defs>
-        <rect
-          class="stock"
-          x={toX(picture.stock.min[0])}
-          y={toY(picture.stock.max[1])}
-          width={(picture.stock.max[0] - picture.stock.min[0]) * shown.scale}
-          height={(picture.stock.max[1] - picture.stock.min[1]) * shown.scale}
-        />
+        <path class="stock" d={picture.stock.outlines.map(ring).join('')} fill-rule="evenodd" />
         {#each picture.regions as region (region.name)}
           {@const mine = bench.current?.regions.includes(region.name)}
           <path
@@ -204,6 +207,11 @@
       </svg>
       <canvas bind:this={canvas} style:width="{size.width}px" style:height="{size.height}px"></canvas>
       <svg class="above" width={size.width} height={size.height}>
+        {#each picture.keep_outs as k (k.name)}
+          <path d={ring(k.points)} class="keep"
+            ><title>{k.name}: keep-out up to Z {number(k.top, 2)}</title></path
+          >
+        {/each}
         {#each picture.regions as region (region.name)}
           {#each region.islands as island, i (i)}
             {@const m = middle(island)}
@@ -385,5 +393,13 @@
     border: 1px solid var(--ink);
     pointer-events: none;
     white-space: nowrap;
+  }
+  .keep {
+    fill: url(#kept-out);
+    stroke: var(--over);
+    stroke-width: 1.5;
+  }
+  .kept {
+    stroke: var(--over);
   }
 </style>

@@ -14,6 +14,7 @@
   const bite = $derived(bench.bite);
   const units = $derived(bench.units);
   const regions = $derived(document.regions.filter((r) => operation.regions.includes(r.name)));
+  const others = $derived(document.regions.filter((r) => !operation.regions.includes(r.name)));
   const deepest = $derived(Math.min(...regions.map((r) => r.bottom)));
   const pinned = $derived(bite?.pinned ?? []);
   const note = (key: string) => (pinned.includes(key) ? 'pinned' : 'worked out');
@@ -37,6 +38,11 @@
     const added = toolFrom(stored, next);
     const operations = document.operations.map((o, i) => (i === bench.operation ? { ...o, tool: next } : o));
     void bench.change({ ...document, tools: [...document.tools, added], operations });
+  }
+  function take(list: HTMLSelectElement) {
+    const name = list.value;
+    list.value = '';
+    if (name) void bench.changeOperation((o) => ({ ...o, regions: [...o.regions, name] }));
   }
   const idOf = (value: string | { name: string }) => (typeof value === 'string' ? value : '');
   const nameOf = (value: string | { name: string }, list: { id: string; name: string }[] | undefined) =>
@@ -80,6 +86,15 @@
           note="floor Z"
           onchange={(v) => bench.changeRegion(region.name, (r) => ({ ...r, bottom: v }))}
         />
+        {#if regions.length > 1}
+          <button
+            class="plain drop"
+            aria-label="Leave {region.name} out of this operation"
+            onclick={() =>
+              bench.changeOperation((o) => ({ ...o, regions: o.regions.filter((n) => n !== region.name) }))}
+            >leave out</button
+          >
+        {/if}
       {/each}
       <QuantityField
         label="Walls"
@@ -95,7 +110,19 @@
         note="left on"
         onchange={(v) => bench.changeOperation((o) => ({ ...o, allowance: { ...o.allowance, floor: v } }))}
       />
-      <p class="quiet hint">Click an edge in the drawing to open or close it.</p>
+      {#if others.length}
+        <label class="pick">
+          Add
+          <select value="" onchange={(e) => take(e.currentTarget)}>
+            <option value="">an area of the job …</option>
+            {#each others as r (r.name)}<option value={r.name}>{r.name}</option>{/each}
+          </select>
+        </label>
+      {/if}
+      <p class="quiet hint">
+        Click an edge in the drawing to open or close it.
+        {#if document.part}<a href="#/job/{bench.id}/part">Part and areas …</a>{/if}
+      </p>
     {/if}
   </div>
 
@@ -305,6 +332,12 @@
   }
   .pick select {
     min-width: 0;
+  }
+  .drop {
+    display: block;
+    margin: -2px 0 2px auto;
+    font-size: 12.5px;
+    color: var(--quiet);
   }
   .hint {
     margin-top: 6px;

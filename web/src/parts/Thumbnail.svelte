@@ -29,13 +29,7 @@
       <line x1="0" y1="0" x2="0" y2={view.w / 45} stroke="var(--hatch)" stroke-width={view.w / 320} />
     </pattern>
   </defs>
-  <rect
-    x={picture.stock.min[0]}
-    y={-picture.stock.max[1]}
-    width={picture.stock.max[0] - picture.stock.min[0]}
-    height={picture.stock.max[1] - picture.stock.min[1]}
-    class="stock"
-  />
+  <path d={picture.stock.outlines.map(ring).join('')} fill-rule="evenodd" class="stock" />
   {#each picture.regions as region (region.name)}
     <path
       d={ring(region.edges.flatMap((e) => e.points.slice(0, -1))) + region.islands.map(ring).join('')}

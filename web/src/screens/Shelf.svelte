@@ -28,15 +28,15 @@
 
 <TopLine>
   <span class="quiet">Shelf</span>
-  <a class="button main" href="#/new">New job from a drawing</a>
+  <a class="button main" href="#/new">New job from a part</a>
 </TopLine>
 <main>
   {#each faults as sentence (sentence)}<p class="over" role="alert">{sentence}</p>{/each}
   {#if jobs?.length === 0}
     <section class="empty">
       <h2>The shelf is empty</h2>
-      <p>Start with a drawing of a part: a DXF with the outlines of what is to be cut.</p>
-      <a class="button" href="#/new">New job from a drawing</a>
+      <p>Start with a part: a solid model, a mesh, or a drawing of what is to be cut.</p>
+      <a class="button" href="#/new">New job from a part</a>
     </section>
   {/if}
   <ul>

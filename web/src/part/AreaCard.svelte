@@ -1,0 +1,93 @@
+<script lang="ts">
+  /** One area: its name, top and bottom, what it asks of a cutter. */
+  import { length, number } from '../format';
+  import QuantityField from '../parts/QuantityField.svelte';
+  import type { Area, Desk } from './desk.svelte';
+
+  let { desk, area, others }: { desk: Desk; area: Area; others: Area[] } = $props();
+  const f = $derived(area.feature);
+  const stockTop = $derived(desk.layout!.stock_picture.max[2]);
+
+  /** Holes of one line share their depth. */
+  function bottom(z: number) {
+    for (const a of others.length ? others : [area]) desk.change(a.name, { bottom: z });
+  }
+</script>
+
+<div class="card">
+  <label class="pick">
+    Name
+    <input
+      type="text"
+      value={area.name}
+      onchange={(e) => {
+        const name = e.currentTarget.value.trim();
+        if (name && !desk.areas.some((a) => a.name === name)) desk.change(area.name, { name });
+      }}
+    />
+  </label>
+  <QuantityField
+    label="Top"
+    value={area.top}
+    units={desk.units}
+    note="Z"
+    onchange={(v) => desk.change(area.name, { top: v })}
+  />
+  <QuantityField
+    label="Depth"
+    value={area.bottom === null ? null : stockTop - area.bottom}
+    units={desk.units}
+    note="from stock top"
+    onchange={(v) => bottom(stockTop - Math.abs(v))}
+  />
+  <QuantityField label="Floor" value={area.bottom} units={desk.units} note="Z" onchange={bottom} />
+  {#if f.depth > 0 && area.bottom !== null}
+    <QuantityField
+      label="Deeper by"
+      value={f.bottom - area.bottom}
+      units={desk.units}
+      note={f.through ? 'than the part’s bottom' : 'than its floor'}
+      onchange={(v) => bottom(f.bottom - v)}
+    />
+  {/if}
+  <p class="quiet">
+    {f.kind}, {number(f.area / 100, 2)} cm²{#if f.layer}, layer {f.layer}{/if}<br />
+    {f.narrowest === null ? 'nowhere narrow' : `narrowest place ${length(f.narrowest, desk.units)}`},
+    {f.inside_radius === null
+      ? 'no inside corner'
+      : f.inside_radius < 1e-6
+        ? 'sharp inside corners'
+        : `smallest inside radius ${length(f.inside_radius, desk.units)}`}<br />
+    {f.largest_cutter === null
+      ? 'any cutter reaches everything'
+      : `cutters up to ${length(f.largest_cutter, desk.units)} reach everything`}{f.inside_radius === 0
+      ? ' but the corners'
+      : ''}
+    {#if f.note}<br />{f.note}{/if}
+    {#if f.after.length}<br />after {f.after.join(', ')}{/if}
+  </p>
+  {#if !area.found}
+    <button class="plain" onclick={() => desk.remove(area.name)}>take away</button>
+  {/if}
+</div>
+
+<style>
+  .card {
+    padding: 4px 8px 8px 24px;
+    border-bottom: 1px solid var(--rule);
+    background: var(--sheet);
+  }
+  .pick {
+    display: grid;
+    grid-template-columns: 74px 1fr;
+    gap: 6px;
+    align-items: center;
+  }
+  p {
+    margin-top: 6px;
+    font-size: 13px;
+  }
+  input {
+    min-width: 0;
+  }
+</style>
