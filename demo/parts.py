@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 import ezdxf
+import trimesh
 from build import BAY, CHANNEL, QUARTER, TRAY, TROUGH, YOKE, circle, rounded, turned
 from OCP.BRepAdaptor import BRepAdaptor_Curve
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
@@ -191,6 +192,13 @@ def write_step(shape: Any, path: Path, name: str) -> None:
     path.write_text(text)
 
 
+def write_stl(shape: Any, path: Path) -> None:
+    """As binary STL: a fifth of the size."""
+    StlAPI_Writer().Write(shape, str(path))
+    mesh = trimesh.load(path, process=False)
+    path.write_bytes(mesh.export(file_type="stl"))
+
+
 def rings_by_layer(outline: Ring, places: list[dict[str, Any]]) -> list[tuple[str, Ring]]:
     """Outline and places as a draughtsman would draw them: a layer for each depth."""
     rings = [("OUTLINE", outline)]
@@ -246,7 +254,7 @@ def main() -> None:
         shape, places = build()
         write_step(shape, HERE / f"{name}.step", name)
         BRepMesh_IncrementalMesh(shape, 0.02, False, 0.3, False)
-        StlAPI_Writer().Write(shape, str(HERE / f"{name}.stl"))
+        write_stl(shape, HERE / f"{name}.stl")
         flat = [p for p in places if not p.get("bottom_only")]
         rings = rings_by_layer(outline, flat)
         write_dxf(rings, HERE / f"{name}.dxf")

@@ -1,7 +1,9 @@
 """The API: thin. Every fault of the input is answered with 422 and plain sentences."""
 
-from typing import Any, Literal
+from collections.abc import Callable
+from typing import Any, Literal, TypeVar
 
+from asgiref.sync import sync_to_async
 from django.db.models import QuerySet
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
@@ -363,33 +365,44 @@ def part_mesh(request: HttpRequest, pk: int, body: int = 0) -> HttpResponse:
     return HttpResponse(data, content_type="application/octet-stream")
 
 
-def _layout(pk: int, body: PlacingIn) -> Any:
-    return core.parts.layout_of(actions.reading_of(pk), body.placing, actions.reading_of, actions.document_of)
+T = TypeVar("T")
+
+
+async def _with_layout(pk: int, body: PlacingIn, use: Callable[[Any], T]) -> T:
+    """`use` of the part's layout, in a thread of its own: a large mesh holds up nobody else."""
+
+    asked = await sync_to_async(lambda: core.parts.gather(
+        actions.reading_of(pk), body.placing, actions.reading_of, actions.document_of))()  # fmt: skip
+    return await sync_to_async(lambda: use(core.parts.layout_of(asked)), thread_sensitive=False)()
 
 
 @api.post("/parts/{pk}/layout", response={200: LayoutOut, 422: Fault})
-def layout(request: HttpRequest, pk: int, body: PlacingIn) -> dict[str, Any]:
+async def layout(request: HttpRequest, pk: int, body: PlacingIn) -> dict[str, Any]:
     """The part placed, in its stock, with its features."""
-    return core.parts.picture(_layout(pk, body))
+    return await _with_layout(pk, body, core.parts.picture)
 
 
 @api.post("/parts/{pk}/slice", response={200: list[FeatureOut], 422: Fault})
-def slice_part(request: HttpRequest, pk: int, body: SliceIn) -> list[dict[str, Any]]:
+async def slice_part(request: HttpRequest, pk: int, body: SliceIn) -> list[dict[str, Any]]:
     """What is free of the part at a height."""
-    return core.parts.sliced(_layout(pk, body), body.z)
+    return await _with_layout(pk, body, lambda laid: core.parts.sliced(laid, body.z))
 
 
 @api.post("/parts/{pk}/chain", response={200: ChainOut, 422: Fault})
-def chain(request: HttpRequest, pk: int, body: ChainIn) -> dict[str, Any]:
+async def chain(request: HttpRequest, pk: int, body: ChainIn) -> dict[str, Any]:
     """The chain of edges nearest to a place."""
-    return core.parts.chain(_layout(pk, body), body.pick.x, body.pick.y, body.pick.follow, body.pick.within)
+    pick = body.pick
+    return await _with_layout(pk, body, lambda laid: core.parts.chain(laid, pick.x, pick.y, pick.follow, pick.within))
 
 
 @api.post("/parts/{pk}/chain-area", response={200: FeatureOut, 422: Fault})
-def chain_area(request: HttpRequest, pk: int, body: ChainAreaIn) -> dict[str, Any]:
+async def chain_area(request: HttpRequest, pk: int, body: ChainAreaIn) -> dict[str, Any]:
     """The area inside a picked chain, or the strip beside it."""
     pick = body.pick.model_dump()
-    return core.parts.chain_area(_layout(pk, body), pick, body.bridge, body.bottom, body.width, body.right)
+    return await _with_layout(
+        pk, body,
+        lambda laid: core.parts.chain_area(laid, pick, body.bridge, body.bottom, body.width, body.right),
+    )  # fmt: skip
 
 
 @api.post("/areas", response={200: FeatureOut, 422: Fault})

@@ -40,10 +40,16 @@ def drawing_of(stretches: list[Stretch], findings: list[Finding], units: str, un
     """The drawing that stretches make: joined within `tolerance` mm, nested, with all findings."""
     chains, gaps, loose = join(stretches, tolerance)
     areas, bad = nest(chains, chord)
-    points = np.array([p[:2] for s in stretches for p in s.path])
+    # Arcs reach beyond their ends.
+    points = np.vstack([q for s in stretches for q in _flattened(s, chord)])
     low, high = points.min(axis=0), points.max(axis=0)
     bounds = (float(low[0]), float(low[1]), float(high[0]), float(high[1]))
     return Drawing(tuple(areas), (*gaps, *bad, *findings), units, units_known, bounds, tuple(loose))
+
+
+def _flattened(stretch: Stretch, chord: float) -> list[np.ndarray]:
+    edges = ring_points(list(stretch.path), chord)
+    return edges if stretch.closed else [*edges[:-1], np.array([stretch.path[-1][:2]])]
 
 
 def reversed_path(path: Path) -> Path:

@@ -87,13 +87,14 @@ def level_floors(model: Model) -> list[tuple[float, BaseGeometry]]:
     flat = (np.ptp(z, axis=1) < LEVEL) & (across[:, 2] > 0)
     if not flat.any():
         return []
-    corners, heights, areas = corners[flat], z[flat].mean(axis=1), across[flat, 2] / 2
+    own, heights, areas = model.triangles[flat].astype(np.int64), z[flat].mean(axis=1), across[flat, 2] / 2
     order = np.argsort(-heights)
-    corners, heights, areas = corners[order], heights[order], areas[order]
+    own, heights, areas = own[order], heights[order], areas[order]
     group = np.concatenate([[0], np.cumsum(-np.diff(heights) > LEVEL)])
     sizes = np.bincount(group, weights=areas)
     kept = [g for g in np.argsort(-sizes)[:MOST_LEVELS] if sizes[g] >= LEAST_AREA]
-    return [(float(heights[group == g].mean()), united(corners[group == g])) for g in sorted(kept)]
+    plane = model.vertices[:, :2]
+    return [(float(heights[group == g].mean()), united(plane, own[group == g])) for g in sorted(kept)]
 
 
 def slice_areas(model: Model, z: float, stock: BaseGeometry, stock_top: float) -> list[Feature]:
@@ -193,37 +194,36 @@ def _through(model: Model, silhouette: BaseGeometry, bottom: float, stock_top: f
 def _drilled(model: Model, body: Body, rotation: NDArray[np.float64], found: list[Feature],
              stock_top: float) -> list[Feature]:  # fmt: skip
     """Round holes without a flat floor, from a solid's upright cylinders: drilled with a point."""
-    known = [(f.outline[0][0] + f.diameter / 2, f.outline[0][1], f.diameter) for f in found if f.diameter is not None]
-    out: list[Feature] = []
+    known = [(f.outline[0][0] + f.diameter / 2, f.outline[0][1]) for f in found if f.diameter is not None]
+    upright: dict[tuple[float, float, float], list[NDArray[np.float64]]] = {}
     for number, face in enumerate(body.faces):
         if face.kind != "cylinder" or not face.inward or abs(float((rotation @ np.array(face.axis))[2])) < 0.9999:
             continue
-        own = np.unique(body.triangles[body.face_of == number])
-        spot = model.vertices[own]
-        circle = _ring_circle(spot, face.radius)
-        if circle is None or any(np.hypot(circle[0] - x, circle[1] - y) < 0.01 for x, y, _ in known):
-            continue
-        x, y = circle
-        low = float(spot[:, 2].min())
+        spot = model.vertices[np.unique(body.triangles[body.face_of == number])]
+        centre = _ring_centre(spot[:, :2])
+        upright.setdefault((round(centre[0], 2), round(centre[1], 2), round(face.radius, 3)), []).append(spot)
+    out: list[Feature] = []
+    for (x, y, radius), spots in upright.items():
+        every = np.vstack(spots)
         # A cylinder of which a part only is there is an inside corner.
-        if model.shadow(low + HAIR).intersects(shapely.Point(x, y).buffer(0.98 * face.radius)):
+        whole = np.ptp(every[:, :2], axis=0).min() > 1.98 * radius
+        if not whole or any(np.hypot(x - a, y - b) < 0.02 for a, b in known):
             continue
-        known.append((x, y, 2 * face.radius))
-        feature = _feature(model, "pocket", shapely.Point(x, y).buffer(face.radius, quad_segs=32), None,
-                           stock_top, low, "with a pointed bottom")  # fmt: skip
+        low = float(every[:, 2].min())
+        disc = shapely.Point(x, y).buffer(radius, quad_segs=32)
+        if model.shadow(low + HAIR).intersects(disc.buffer(-0.02 * radius)):
+            continue
+        known.append((x, y))
+        feature = _feature(model, "pocket", disc, None, stock_top, low, "with a pointed bottom")
         if feature is not None:
             out.append(feature)
     return out
 
 
-def _ring_circle(spot: NDArray[np.float64], radius: float) -> tuple[float, float] | None:
-    """The centre of points round a circle of known radius, when they go at least half round."""
-    low, high = spot[:, :2].min(axis=0), spot[:, :2].max(axis=0)
-    if max(high - low) < 1.98 * radius:
-        return None
-    flat = spot[:, :2]
-    a = np.column_stack([2 * flat, np.ones(len(flat))])
-    solved = np.linalg.lstsq(a, (flat**2).sum(axis=1), rcond=None)[0]
+def _ring_centre(spot: NDArray[np.float64]) -> tuple[float, float]:
+    """The centre of points (n, 2) on a circle or a part of it."""
+    a = np.column_stack([2 * spot, np.ones(len(spot))])
+    solved = np.linalg.lstsq(a, (spot**2).sum(axis=1), rcond=None)[0]
     return float(solved[0]), float(solved[1])
 
 

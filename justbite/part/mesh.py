@@ -24,6 +24,8 @@ _LEAST_BODY = 4
 def read_stl(data: bytes, units: str | None) -> Part:
     """The bodies of an STL file. It never says its units: mm are assumed and said, or `units` given."""
     text = data[:5] == b"solid" and b"facet" in data[:4000]
+    if text and b"endsolid" not in data[-2000:]:
+        raise PartError("The STL mesh is cut off: its end is missing.", "Export or copy it again.")
     if not text and (len(data) < 84 or len(data) != 84 + 50 * int.from_bytes(data[80:84], "little")):
         raise PartError(
             "The file is not an STL mesh, or it is cut off: its length does not fit its number of triangles.",

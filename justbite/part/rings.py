@@ -10,6 +10,8 @@ from justbite.model.drawing import Vertices
 
 LARGEST_RADIUS = 1e4
 """mm; flatter runs are taken as straight."""
+UNEVEN = 3.0
+"""Longest chord of an arc over its usual chord, at most."""
 FEWEST = 3
 """Segments that make an arc, at least."""
 
@@ -117,6 +119,9 @@ def _arc_end(around: NDArray[np.float64], marks: NDArray[np.bool_], at: int, tol
             off = np.abs(np.hypot(run[:, 0] - circle.x, run[:, 1] - circle.y) - circle.radius)
             chords = np.hypot(*np.diff(run, axis=0).T)
             if off.max() > tolerance or chords.max() > 2 * circle.radius * math.sin(min(most_turn, math.pi) / 2):
+                break
+            # A long straight edge between short ones may end on one circle with them, and is no arc.
+            if chords.max() > UNEVEN * np.median(chords):
                 break
         if end > at and abs(_turn(around[end - 1], around[end], around[end + 1])) > most_turn:
             break

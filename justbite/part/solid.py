@@ -31,6 +31,9 @@ def read_step(data: bytes) -> Part:
         )
     if b"END-ISO-10303-21" not in data[-2000:]:
         raise PartError("The STEP file ends too early; part of it is missing.", "Export or copy it again.")
+    if re.search(rb"#\d+\s*=", data) is None:
+        # The kernel would take the process down on it.
+        raise PartError("The STEP file is empty: it describes nothing.", "Export the part again.")
     shape, units = _shape(data)
     solids = _explored(shape, "SOLID")
     if not solids:

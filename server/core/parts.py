@@ -6,6 +6,7 @@ import subprocess
 import sys
 import tempfile
 from collections.abc import Callable
+from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -123,17 +124,37 @@ _LAYOUTS: dict[tuple[int, str], Layout] = {}
 MOST_LAYOUTS = 12
 
 
-def layout_of(reading: bytes, placing: dict[str, Any], readings: Reading, documents: Document) -> Layout:
-    """The part laid out as wished; the last few are kept. Raises JobError."""
+@dataclass(frozen=True)
+class Asked:
+    """All that a layout is made from, fetched: nothing in it needs the database any more."""
+
+    reading: bytes
+    placing: Placing
+    other_reading: bytes | None
+    other_document: dict[str, Any] | None
+
+
+def gather(reading: bytes, placing: dict[str, Any], readings: Reading, documents: Document) -> Asked:
+    """What a layout needs. Raises JobError or PartError when something is not there."""
     wish = _placing(placing)
-    key = (hash(reading), wish.model_dump_json())
-    if isinstance(wish.stock, FromModel):
-        return lay_out(unpacked(reading), wish, _other(wish.stock, readings, documents))
+    stock = wish.stock
+    part = stock.part if isinstance(stock, FromModel) else None
+    job = stock.job if isinstance(stock, FromModel) else None
+    return Asked(
+        reading, wish, readings(part) if part is not None else None, documents(job) if job is not None else None
+    )
+
+
+def layout_of(asked: Asked) -> Layout:
+    """The part laid out as wished; the last few are kept. Raises JobError."""
+    key = (hash(asked.reading), asked.placing.model_dump_json())
+    if isinstance(asked.placing.stock, FromModel):
+        return lay_out(unpacked(asked.reading), asked.placing, _other(asked))
     if key not in _LAYOUTS:
         while len(_LAYOUTS) >= MOST_LAYOUTS:
             with contextlib.suppress(KeyError, StopIteration):
                 _LAYOUTS.pop(next(iter(_LAYOUTS)))
-        _LAYOUTS[key] = lay_out(unpacked(reading), wish)
+        _LAYOUTS[key] = lay_out(unpacked(asked.reading), asked.placing)
     return _LAYOUTS[key]
 
 
@@ -147,17 +168,16 @@ def _placing(plain: dict[str, Any]) -> Placing:
         raise JobError.of(said) from None
 
 
-def _other(wish: FromModel, readings: Reading, documents: Document) -> tuple[Body, np.ndarray]:
+def _other(asked: Asked) -> tuple[Body, np.ndarray]:
     """The body that is the stock, and its matrix into the part's own coordinates."""
-    if wish.part is not None:
-        part = unpacked(readings(wish.part))
+    if asked.other_reading is not None:
+        part = unpacked(asked.other_reading)
         if isinstance(part, Drawing):
             raise JobError("A drawing has no body that could be the stock.", "Give the stock as an outline instead.")
         return part.bodies[0], np.eye(4)
     from justbite.part.leftover import leftover
 
-    assert wish.job is not None
-    job = parse_job(documents(wish.job))
+    job = parse_job(asked.other_document)
     matrix = matrix_of(job)
     if matrix is None:
         raise JobError("The earlier job was not made from a part, so its stock has no place on this one.")
@@ -264,7 +284,7 @@ def with_new_part(document: dict[str, Any], pk: int, name: str, sha256: str, rea
     kept = job.part
     if not kept or "placing" not in kept:
         raise JobError("This job was not made from a part, so no new version can be given.", "Make a new job from it.")
-    layout = layout_of(reading, kept["placing"], readings, documents)
+    layout = layout_of(gather(reading, kept["placing"], readings, documents))
     changes = compare(job.regions, list(layout.features.features))
     by_region = {c.region: c for c in changes if c.region is not None}
     regions = []
