@@ -25,6 +25,8 @@ FLAGS = [f"--{flag}" for flag in ("use-gl=angle", "use-angle=gl-egl", "ignore-gp
 PORT = 8477
 PLANNED = 120_000
 """Milliseconds that planning may take here; the kernels may have to be compiled first."""
+READ = 60_000
+"""Milliseconds that reading a part may take here."""
 
 
 @contextmanager
@@ -150,22 +152,23 @@ class StoryTest(SimpleTestCase):
 
     def own_drawing(self, page: Page, address: str) -> None:
         page.goto(f"{address}#/new")
-        page.get_by_label("DXF file").set_input_files(
+        page.get_by_label("Part", exact=True).set_input_files(
             {"name": "bad.dxf", "mimeType": "application/dxf", "buffer": b"no drawing"}
         )
-        expect(page.get_by_role("alert")).to_contain_text("not a DXF drawing")
-        page.get_by_label("DXF file").set_input_files(str(ROOT / "demo" / "gauge-base.dxf"))
-        page.get_by_label("tray 1").uncheck()
-        for index, depth in ((1, "1/2in"), (2, "10"), (3, "8")):
-            field = page.get_by_label("Depth").nth(index)
-            field.fill(depth)
-            field.press("Enter")
-        page.get_by_label("Given by").select_option("size")
-        for label, size in (("Size in X", "180"), ("Size in Y", "4.5 in")):
-            page.get_by_label(label).fill(size)
-            page.get_by_label(label).press("Enter")
+        expect(page.get_by_role("alert")).to_contain_text("not a DXF drawing", timeout=READ)
+        page.get_by_label("Part", exact=True).set_input_files(str(ROOT / "demo" / "gauge-base.dxf"))
+        page.get_by_role("button", name="On to stock").click(timeout=READ)
         page.get_by_label("Thickness").fill("25")
         page.get_by_label("Thickness").press("Enter")
+        page.get_by_role("button", name="On to what is cut").click()
+        for name, depth in (("bay 2", "1/2in"), ("trough 3", "10"), ("channel 4", "8")):
+            page.get_by_label(f"Cut {name}").check()
+            page.get_by_role("button", name=name).click()
+            field = page.get_by_label("Depth", exact=True)
+            field.fill(depth)
+            field.press("Enter")
+        expect(page.get_by_role("button", name="bay 2")).to_contain_text("12.7 mm deep")
+        page.get_by_role("button", name="5 Cut with").click()
         page.get_by_label("Cutter").select_option("flat-6")
         page.get_by_role("button", name="Put it on the bench").click()
         expect(page.get_by_role("heading", name="Rough the areas")).to_be_visible()

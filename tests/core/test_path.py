@@ -219,3 +219,84 @@ class PlanTest(SimpleTestCase):
             report = self.planned(data).report
             self.assertEqual([w for w in report["warnings"] if w["severity"] == "error"], [])
             self.assertGreaterEqual(report["seconds"], report["limit_seconds"])
+
+
+class StockAndKeepOutTest(SimpleTestCase):
+    """What the stock's shape, keep-outs and what was cut before do to the path; measured by the proof."""
+
+    def planned(self, **changes: Any) -> tuple[dict[str, Any], Plan]:
+        data = job(rectangle(60, 40))
+        extra = changes.pop("region", {})
+        data["regions"][0] |= extra
+        data["regions"] += changes.pop("regions", [])
+        made = plan(parse_job({**data, **changes}))
+        return made.report["operations"][0], made
+
+    def sound(self, row: dict[str, Any]) -> None:
+        self.assertLessEqual(row["max_over_target"], 1.06)
+        self.assertEqual(row["gouge_mm"], 0)
+        self.assertLess(row["rapid_in_stock_mm"], 0.02)
+        self.assertLess(row["left_over_share"], 0.003)
+
+    def test_the_cutter_stays_out_of_a_clamp_and_it_is_said(self) -> None:
+        clamp = {"name": "clamp", "outline": [[-5, -5], [18, -5], [18, 12], [-5, 12]], "top": 15}
+        row, made = self.planned(keep_outs=[clamp])
+        self.sound(row)
+        low = made.trace.position[:, 2] < 15
+        far = shapely.distance(shapely.points(made.trace.position[low, :2]), box(-5, -5, 18, 12))
+        self.assertGreaterEqual(float(far.min()), 5.0)
+        self.assertGreater(float(made.trace.position[:, 2].max()), 15.0)
+        self.assertIn("area.keep-out", {w["code"] for w in made.report["warnings"]})
+        with self.assertRaisesMessage(Exception, "travel height"):
+            self.planned(keep_outs=[clamp], travel_height=14)
+
+    def test_a_keep_out_below_the_floor_is_not_in_the_way(self) -> None:
+        jaw = {"name": "jaw", "outline": [[-5, -5], [18, -5], [18, 12], [-5, 12]], "top": -9}
+        _, made = self.planned(keep_outs=[jaw])
+        self.assertNotIn("area.keep-out", {w["code"] for w in made.report["warnings"]})
+
+    def test_no_air_is_cut_where_the_stock_ends(self) -> None:
+        whole, _ = self.planned()
+        half = {"outline": {"outline": [[30, -10], [80, -10], [80, 60], [30, 60]], "bottom": -20, "top": 0}}
+        row, _ = self.planned(stock=half)
+        self.sound(row)
+        self.assertAlmostEqual(row["removed_mm3"] / whole["removed_mm3"], 0.5, delta=0.01)
+        self.assertLess(row["seconds"], 0.62 * whole["seconds"])
+        self.assertLess(row["entry_seconds"], 0.1)
+
+    def test_round_stock_lying_and_standing(self) -> None:
+        upright = {"cylinder": {"centre": [30, 20], "diameter": 50, "low": -20, "high": 0}}
+        row, _ = self.planned(stock=upright)
+        self.sound(row)
+        within = Point(30, 20).buffer(25, quad_segs=64).intersection(box(0, 0, 60, 40)).area
+        self.assertAlmostEqual(row["removed_mm3"] / (8 * within), 1.0, delta=0.01)
+        lying = {"cylinder": {"axis": "x", "centre": [20, -25], "diameter": 50, "low": 0, "high": 60}}
+        row, _ = self.planned(stock=lying, region={"open_edges": [1, 3]})
+        self.assertEqual(row["gouge_mm"], 0)
+        self.assertLess(row["removed_mm3"], 8 * 60 * 40)
+
+    def test_it_starts_in_a_hole_that_is_there(self) -> None:
+        helix, _ = self.planned()
+        hole = {"name": "drilled", "outline": [[20, 20, 1], [34, 20, 1]], "top": 0, "bottom": -12}
+        row, _ = self.planned(region={"after": ["drilled"]}, regions=[hole])
+        self.sound(row)
+        self.assertLess(row["entry_seconds"], 0.1)
+        self.assertLess(row["seconds"], helix["seconds"] - 2.0)
+
+    def test_floors_in_between_get_a_level_each(self) -> None:
+        self.assertEqual(level_heights(0, -12, 5, (-3,)), [-3, -7.5, -12])
+        row, _ = self.planned(region={"floors": [-3.5]})
+        self.assertEqual(row["levels"], [-3.5, -8.0])
+        self.sound(row)
+
+    def test_what_lies_above_is_cut_first(self) -> None:
+        """A pocket in the floor of another, named first: nothing is cut twice, nothing too deep."""
+        data = job([[20, 10], [44, 10], [44, 30], [20, 30]], bottom=-13, top=-8)
+        data["regions"].append({"name": "upper", "outline": rectangle(60, 40), "bottom": -8})
+        data["stock"]["box"] = {"min": [-10, -10, -20], "max": [70, 50, 0]}
+        data["operations"][0]["regions"] = ["area", "upper"]
+        made = plan(parse_job(data))
+        self.sound(made.report["operations"][0])
+        self.assertNotIn("area.outside-stock", {w["code"] for w in made.report["warnings"]})
+        z = made.trace.position[made.trace.share > 0][:, 2]
+        self.assertGreater(float(z[: len(z) // 4].min()), -8.01)

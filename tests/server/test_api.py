@@ -1,6 +1,5 @@
 """The server: jobs, bites, drawings, planning with stop and store, and what is refused."""
 
-import io
 import json
 import os
 import subprocess
@@ -11,9 +10,7 @@ from pathlib import Path
 from typing import Any
 from unittest.mock import patch
 
-import ezdxf
 import numpy as np
-from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase, TransactionTestCase, override_settings
 from django.utils import timezone
 
@@ -89,26 +86,6 @@ class JobsTest(ApiCase):
         self.assertEqual([len(stores[k]) for k in ("materials", "tools", "machines")], [8, 6, 3])
         self.assertEqual({m["group"] for m in stores["materials"]}, set("PMKNSH"))
         self.assertTrue(all(e["source"] for table in stores.values() for e in table))
-
-
-class DrawingsTest(ApiCase):
-    def read(self, data: bytes, expect: int = 200) -> Any:
-        file = SimpleUploadedFile("x.dxf", data)
-        answer = self.client.post("/api/drawings", {"file": file, "units": ""})
-        self.assertEqual(answer.status_code, expect, answer.content[:300])
-        return answer.json()
-
-    def test_the_demo_drawing(self) -> None:
-        read = self.read((ROOT / "demo" / "gauge-base.dxf").read_bytes())
-        self.assertEqual([len(a["islands"]) for a in read["areas"]], [3, 0, 0, 0])
-        self.assertTrue(read["units_known"])
-
-    def test_bad_files_leave_the_server_alive(self) -> None:
-        empty = io.StringIO()
-        ezdxf.new().write(empty)
-        for data in (b"nothing", empty.getvalue().encode(), bytes(50_000_000)):
-            self.assertEqual(len(self.read(data, 422)["faults"]), 1)
-        self.assertEqual(self.client.get("/api/jobs").status_code, 200)
 
 
 class PlanningTest(ApiCase):

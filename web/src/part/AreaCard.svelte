@@ -64,8 +64,20 @@
       ? ' but the corners'
       : ''}
     {#if f.note}<br />{f.note}{/if}
-    {#if f.after.length}<br />after {f.after.join(', ')}{/if}
   </p>
+  <label class="pick">
+    Start in
+    <select
+      value={area.after[0] ?? ''}
+      onchange={(e) =>
+        desk.change(area.name, { after: e.currentTarget.value ? [e.currentTarget.value] : [] })}
+    >
+      <option value="">nothing that is there before</option>
+      {#each desk.areas.filter((a) => a.name !== area.name && a.bottom !== null) as a (a.name)}
+        <option value={a.name}>{a.name}{a.accepted ? ', cut before' : ', is there already'}</option>
+      {/each}
+    </select>
+  </label>
   {#if !area.found}
     <button class="plain" onclick={() => desk.remove(area.name)}>take away</button>
   {/if}
@@ -87,7 +99,8 @@
     margin-top: 6px;
     font-size: 13px;
   }
-  input {
+  input,
+  select {
     min-width: 0;
   }
 </style>

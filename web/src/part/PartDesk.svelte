@@ -62,7 +62,7 @@
 
   function draft(): JobDocument {
     const pieces = desk.pieces();
-    const names = pieces.regions.map((r) => r.name);
+    const names = desk.cutNames;
     if (document) {
       const known = new Set(document.operations.flatMap((o) => o.regions));
       const operations = document.operations

@@ -25,6 +25,8 @@ export interface Area {
   /** Null: not given yet, as for a drawing. */
   bottom: number | null;
   open: number[];
+  /** Names of areas or holes that are there before this one: the cutter starts in them. */
+  after: string[];
 }
 
 /** What a click in the drawing does. */
@@ -124,7 +126,11 @@ export class Desk {
       this.setupName = document.setup?.name ?? 'Setup 1';
       this.view = this.isDrawing ? 'above' : 'space';
       await Promise.all([this.fetchMesh(), this.lay(this.placing, false)]);
-      this.areas = await withRegions(this.areas, document.regions);
+      this.areas = await withRegions(
+        this.areas,
+        document.regions,
+        document.operations.flatMap((o) => o.regions),
+      );
       this.step = 'areas';
       this.view = 'above';
     } catch (error) {
@@ -238,7 +244,9 @@ export class Desk {
   }
 
   change(name: string, by: Partial<Area>) {
-    this.#areas(this.areas.map((a) => (a.name === name ? { ...a, ...by } : a)));
+    const renamed = (a: Area) =>
+      by.name ? { ...a, after: a.after.map((n) => (n === name ? by.name! : n)) } : a;
+    this.#areas(this.areas.map((a) => renamed(a.name === name ? { ...a, ...by } : a)));
     if (by.name) this.selected = this.selected.map((n) => (n === name ? by.name! : n));
   }
 
@@ -402,17 +410,26 @@ export class Desk {
   }
 
   regions(): Region[] {
-    const names = this.accepted.map((a) => a.name);
-    return this.accepted.map((a) => ({
+    const names = this.cutNames;
+    const before = this.areas.filter(
+      (a) => !a.accepted && a.bottom !== null && this.accepted.some((b) => b.after.includes(a.name)),
+    );
+    const known = [...names, ...before.map((a) => a.name)];
+    return [...this.accepted, ...before].map((a) => ({
       name: a.name,
       outline: a.feature.outline as Vertex[],
       islands: a.feature.islands as Vertex[][],
       open_edges: a.open.length > 0 && a.open.length === a.feature.outline.length ? 'all' : a.open,
       top: a.top,
       bottom: a.bottom!,
-      after: a.feature.after.filter((n) => names.includes(n)),
+      after: a.after.filter((n) => known.includes(n)),
       feature: { key: a.feature.key, kind: a.feature.kind },
     }));
+  }
+
+  /** Names of what the operations cut. */
+  get cutNames(): string[] {
+    return this.accepted.map((a) => a.name);
   }
 
   /** The pieces of a document that this screen decides. */
@@ -452,6 +469,7 @@ function areaOf(feature: api.Feature, found: boolean): Area {
     top: feature.top,
     bottom: flat ? null : feature.bottom,
     open: feature.open_edges,
+    after: feature.after,
   };
 }
 
@@ -472,7 +490,7 @@ function carried(before: Area[], layout: api.Layout, old: api.Layout | null): Ar
         ? layout.stock_picture.max[2] - (was.top - was.bottom)
         : bottom;
     const open = was.feature.outline.length === f.outline.length ? was.open : area.open;
-    return { ...area, name: was.name, accepted: was.accepted, bottom: kept, open };
+    return { ...area, name: was.name, accepted: was.accepted, bottom: kept, open, after: was.after };
   });
   return [...found, ...before.filter((a) => !a.found && lies && still)];
 }
@@ -482,13 +500,21 @@ function sameTurn(a: number[][], b: number[][]): boolean {
 }
 
 /** Found areas with the decisions of a job's regions; regions that none matches are made by hand. */
-async function withRegions(found: Area[], regions: Region[]): Promise<Area[]> {
+async function withRegions(found: Area[], regions: Region[], cut: string[]): Promise<Area[]> {
   const left = [...regions];
   const areas = found.map((area) => {
     const k = left.findIndex((r) => r.feature?.key === area.feature.key);
     if (k < 0) return area;
     const [r] = left.splice(k, 1);
-    return { ...area, name: r!.name, accepted: true, top: r!.top ?? 0, bottom: r!.bottom, open: openOf(r!) };
+    return {
+      ...area,
+      name: r!.name,
+      accepted: cut.includes(r!.name),
+      after: r!.after ?? [],
+      top: r!.top ?? 0,
+      bottom: r!.bottom,
+      open: openOf(r!),
+    };
   });
   for (const r of left) {
     const feature = await api.drawnArea({
@@ -498,7 +524,8 @@ async function withRegions(found: Area[], regions: Region[]): Promise<Area[]> {
       top: r.top ?? 0,
       bottom: r.bottom,
     });
-    areas.push({ ...areaOf(feature, false), name: r.name, open: openOf(r) });
+    const own = { name: r.name, open: openOf(r), accepted: cut.includes(r.name), after: r.after ?? [] };
+    areas.push({ ...areaOf(feature, false), ...own });
   }
   return areas;
 }
