@@ -91,7 +91,8 @@ class PartTest(SimpleTestCase):
         page.get_by_role("button", name="Take it to the bench").click()
         expect(page.get_by_role("status")).to_contain_text("plan out of date")
         page.get_by_role("link", name="Part and areas").click()
-        page.get_by_role("button", name="1 Part").click(timeout=READ)
+        page.get_by_label("Cut slot").wait_for(timeout=READ)
+        page.get_by_role("button", name="1 Part").click()
         page.get_by_label("New version of the part").set_input_files(str(PARTS / "sinker.step"))
         expect(page.locator(".finding", has_text="no longer on the part")).to_have_count(1, timeout=READ)
         page.get_by_label("New version of the part").set_input_files(str(PARTS / "anchor-shoe.step"))
@@ -106,7 +107,7 @@ class PartTest(SimpleTestCase):
         page.get_by_label("Part", exact=True).wait_for()
         self.tab_to(page, "Part")
         with page.expect_file_chooser() as chooser:
-            page.keyboard.press("Enter")
+            page.keyboard.press("Space")
         chooser.value.set_files(str(PARTS / "sinker.step"))
         page.get_by_role("group", name="Part in space").wait_for(timeout=READ)
         self.tab_to(page, "Turn 90°")

@@ -16,7 +16,12 @@
 
 <label class="file">
   {onnewversion ? 'New version of the part' : 'Part'}
-  <input type="file" accept=".step,.stp,.stl,.3mf,.dxf,.svg" onchange={picked} />
+  <input
+    type="file"
+    accept=".step,.stp,.stl,.3mf,.dxf,.svg"
+    disabled={desk.reading || (onnewversion !== null && !desk.layout)}
+    onchange={picked}
+  />
 </label>
 {#if desk.reading}<p class="quiet" role="status">Reading …</p>{/if}
 {#if !part && !desk.reading}

@@ -117,6 +117,7 @@ export class Desk {
   /** Take up the part of a job that is on the bench. */
   async resume(document: JobDocument) {
     const kept = document.part;
+    this.reading = true;
     if (!kept) throw new api.Faults(['This job was not made from a part.']);
     try {
       this.part = await api.part(kept.id);
@@ -136,6 +137,7 @@ export class Desk {
     } catch (error) {
       this.#fail(error);
     }
+    this.reading = false;
   }
 
   async fetchMesh() {
