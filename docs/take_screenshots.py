@@ -18,7 +18,7 @@ def main() -> None:
     with served() as address, sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
-        for name in ("Float yoke", "Sinker", "Gauge base"):
+        for name in ("Float yoke", "Sinker", "Buoy plate", "Lens bezel", "Anchor shoe", "Gauge base"):
             page.goto(address)
             page.get_by_label(f"Open {name}").click()
             page.get_by_role("button", name="Plan", exact=True).click()
@@ -35,11 +35,37 @@ def main() -> None:
         page.wait_for_timeout(500)
         page.screenshot(path=OUT / "shelf.png")
         page.goto(f"{address}#/new")
-        page.get_by_label("DXF file").set_input_files(str(ROOT / "demo" / "gauge-base.dxf"))
-        page.get_by_label("Depth").first.fill("18")
-        page.get_by_label("Depth").first.press("Enter")
-        page.wait_for_timeout(500)
-        page.screenshot(path=OUT / "new-job.png")
+        page.get_by_label("Part", exact=True).set_input_files(str(ROOT / "demo" / "parts" / "gauge-base.step"))
+        page.get_by_role("group", name="Part in space").wait_for(timeout=PLANNED)
+        page.get_by_role("button", name="Pick what looks up").click()
+        page.wait_for_timeout(1200)
+        page.mouse.move(560, 420)
+        page.wait_for_timeout(600)
+        page.screenshot(path=OUT / "part-orientation.png")
+        page.keyboard.press("Escape")
+        page.get_by_role("button", name="On to stock").click()
+        for side in ("Left", "Right", "Front", "Back", "Above"):
+            page.get_by_label(side, exact=True).fill("3" if side != "Above" else "1")
+            page.get_by_label(side, exact=True).press("Enter")
+        expect(page.locator(".step.open")).to_contain_text("176 mm × 126 mm × 26 mm")
+        page.wait_for_timeout(800)
+        page.screenshot(path=OUT / "part-stock.png")
+        page.get_by_role("button", name="On to what is cut").click()
+        page.get_by_role("button", name="all but holes and the outside").click()
+        page.get_by_role("button", name="pocket 1").click()
+        page.wait_for_timeout(1000)
+        page.screenshot(path=OUT / "part-areas-space.png")
+        page.get_by_role("radio", name="From above").click()
+        page.mouse.move(900, 760)
+        page.wait_for_timeout(1500)
+        page.screenshot(path=OUT / "part-areas.png")
+        page.goto(f"{address}#/")
+        page.goto(f"{address}#/new")
+        page.get_by_label("Part", exact=True).set_input_files(
+            {"name": "broken.step", "mimeType": "text/plain", "buffer": b"ISO-10303-21; cut off"}
+        )
+        page.get_by_role("alert").wait_for(timeout=PLANNED)
+        page.screenshot(path=OUT / "part-upload.png")
         browser.close()
 
 

@@ -6,6 +6,9 @@ so that `over ideal` is the pure geometry; the ratio on a machine of 5 m/s2 stan
 """
 
 import json
+import subprocess
+import sys
+import tempfile
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -57,6 +60,64 @@ def job_of(name: str, outline: Any, islands: Any, open_edges: Any, diameter: flo
     }  # fmt: skip
 
 
+def large_mesh(count: int) -> bytes:
+    """A binary STL of a plate with a wavy round pocket, made of many small triangles.
+
+    `count` points to a side give 2 (count - 1)^2 triangles on top, and some round the sides.
+    """
+    line = np.linspace(0.0, 200.0, count)
+    x, y = np.meshgrid(line, line, indexing="ij")
+    z = np.where(np.hypot(x - 100, y - 100) < 80, -20 + 3 * np.sin(x / 7) * np.cos(y / 9), 0.0)
+    top = np.column_stack([x.ravel(), y.ravel(), z.ravel()])
+    at = np.arange(count * count).reshape(count, count)
+    a, b, c, d = at[:-1, :-1].ravel(), at[1:, :-1].ravel(), at[1:, 1:].ravel(), at[:-1, 1:].ravel()
+    rim = np.concatenate([at[:, 0], at[-1, 1:], at[-2::-1, -1], at[0, -2:0:-1]])
+    after, low, middle = np.roll(rim, -1), count * count, 2 * count * count
+    triangles = np.concatenate(
+        [
+            np.column_stack([a, b, c]), np.column_stack([a, c, d]),
+            np.column_stack([rim + low, after + low, after]), np.column_stack([rim + low, after, rim]),
+            np.column_stack([after + low, rim + low, np.full(len(rim), middle)]),
+        ]
+    )  # fmt: skip
+    points = np.vstack([top, np.column_stack([top[:, :2], np.full(len(top), -40.0)]), [[100, 100, -40]]])
+    record = np.zeros(len(triangles), dtype=[("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("spare", "<u2")])
+    record["corners"] = points[triangles]
+    return bytes(80) + len(triangles).to_bytes(4, "little") + record.tobytes()
+
+
+def read_large_mesh() -> None:
+    """Reading and laying out a mesh of a million triangles, as ratios to one of a hundred thousand."""
+    rows = []
+    for count in (225, 720):
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "mesh.stl"
+            path.write_bytes(large_mesh(count))
+            done = subprocess.run([sys.executable, "-c", _MEASURE_READING, str(path)], capture_output=True, check=True)
+        rows.append(json.loads(done.stdout))
+    small, large = rows
+    print(f"\nmesh of {large['triangles']} triangles: reading {large['read'] / small['read']:.1f} x, laying out"
+          f" {large['lay'] / small['lay']:.1f} x a mesh of {small['triangles']}; memory at most {large['mb']:.0f} MB"
+          f" and {small['mb']:.0f} MB; reading it takes {large['read'] / large['lay']:.1f} x laying it out")  # fmt: skip
+
+
+_MEASURE_READING = """
+import json, resource, sys, time
+from justbite.layout import lay_out
+from justbite.model.placing import Placing
+from justbite.part.read import read_part
+data = open(sys.argv[1], "rb").read()
+begin = time.perf_counter()
+part = read_part(data, "mesh.stl", "mm", 0.02, 0.002)
+read = time.perf_counter() - begin
+begin = time.perf_counter()
+lay_out(part, Placing())
+lay = time.perf_counter() - begin
+peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+print(json.dumps({"triangles": len(part.bodies[0].triangles), "read": read, "lay": lay, "mb": peak}))
+"""
+
+
 def measured(data: dict[str, Any], acceleration: float) -> dict[str, Any]:
     """The report of a job at CUT_FEED on a machine of the given acceleration (mm/s2)."""
     rate = 1e9 if acceleration > 1e6 else 1000
@@ -86,6 +147,8 @@ def run(jobs: Path | None, count: int, first: int) -> None:
     table = np.array(rows)
     print(_line("mean", table.mean(axis=0)))
     print(_line("worst", [*table[:, :2].max(axis=0), table[:, 2].min(), *table[:, 3:].max(axis=0)]))
+    if jobs is None:
+        read_large_mesh()
 
 
 def _line(name: str, row: Any) -> str:

@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 from pydantic import ValidationError
 
+from justbite import catalogue
 from justbite.errors import JobError, PartError
 from justbite.layout import (
     Layout,
@@ -304,3 +305,30 @@ def _followed(region: Region, found: Feature | None) -> Region:
     return new.model_copy(
         update={"after": region.after, "floors": [z for z in region.floors if new.bottom < z < new.top]}
     )
+
+
+def job_on_part(pk: int, name: str, reading: bytes, wish: Plain) -> Plain:
+    """The document of a job that roughs the named features of a part with one cutter of the stores.
+
+    `wish` holds name, machine, material, tool (ids of the stores), placing, take (features' names),
+    reserve, wall, floor. Raises JobError when a feature is not there.
+    """
+    placing = _placing(wish["placing"])
+    layout = lay_out(unpacked(reading), placing)
+    found = {f.name: f for f in layout.features.features}
+    missing = [n for n in wish["take"] if n not in found]
+    if missing:
+        raise JobError(f'The part has no "{missing[0]}".', f"It has {', '.join(found)}.")
+    tool = catalogue.tools()[wish["tool"]].model_dump(mode="json") | {"number": 1}
+    regions = [region_of(found[n]) for n in wish["take"]]
+    regions = [r.model_copy(update={"after": [n for n in r.after if n in wish["take"]]}) for r in regions]
+    return {
+        "format": "justbite-job", "version": 1, "name": wish["name"], "units": "mm",
+        "machine": wish["machine"], "material": wish["material"], "tools": [tool],
+        "stock": layout.stock.model_dump(mode="json", exclude_none=True),
+        "part": {"id": pk, "name": name, "placing": placing.model_dump(mode="json"), "matrix": layout.matrix.tolist()},
+        "regions": [r.model_dump(mode="json") for r in regions],
+        "operations": [{"name": "Rough the areas", "kind": "rough", "regions": wish["take"], "tool": 1,
+                        "reserve": wish["reserve"], "allowance": {"wall": wish["wall"], "floor": wish["floor"]},
+                        "tolerance": 0.02}],
+    }  # fmt: skip

@@ -69,7 +69,7 @@ class StoryTest(SimpleTestCase):
 
     def open_the_bench(self, page: Page, address: str) -> None:
         page.goto(address)
-        expect(page.locator("li")).to_have_count(3)
+        expect(page.locator("li")).to_have_count(6)
         page.get_by_label("Open Gauge base").click()
         expect(page.get_by_role("heading", name="Rough the pockets")).to_be_visible()
         expect(page.get_by_role("region", name="Ceilings")).to_contain_text("binds.")
@@ -175,7 +175,7 @@ class StoryTest(SimpleTestCase):
         page.get_by_role("button", name="Plan", exact=True).click()
         expect(page.get_by_role("status")).to_contain_text("plan fresh", timeout=PLANNED)
         page.goto(address)
-        expect(page.locator("li")).to_have_count(4)
+        expect(page.locator("li")).to_have_count(7)
 
 
 class ServeTest(SimpleTestCase):

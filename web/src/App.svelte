@@ -6,6 +6,7 @@
 
   let place = $state(location.hash.slice(1) || '/');
   const laying = $derived(/^\/job\/(\d+)\/part$/.exec(place)?.[1]);
+  const next = $derived(/^\/new\/after\/(\d+)$/.exec(place)?.[1]);
   const job = $derived(/^\/job\/(\d+)$/.exec(place)?.[1]);
 </script>
 
@@ -18,6 +19,10 @@
 {:else if job}
   {#key job}
     <Bench id={Number(job)} />
+  {/key}
+{:else if next}
+  {#key next}
+    <PartDesk after={Number(next)} />
   {/key}
 {:else if place === '/new'}
   <PartDesk />

@@ -80,6 +80,10 @@
 
   function move(event: PointerEvent) {
     at = place(event);
+    if (desk.tool === 'chain' && !event.buttons) {
+      const [x, y] = under(shown, at[0], at[1], size);
+      desk.hoverChain({ x, y, follow: desk.follow, within: 12 / shown.scale });
+    }
     if (!dragged || !event.buttons) return;
     const [dx, dy] = [at[0] - dragged.px, at[1] - dragged.py];
     if (Math.hypot(dx, dy) > 4) dragged.moved = true;

@@ -6,6 +6,7 @@
 
   let { desk, area, others }: { desk: Desk; area: Area; others: Area[] } = $props();
   const f = $derived(area.feature);
+  const layer = $derived(desk.areas.filter((a) => a.feature.layer === f.layer));
   const stockTop = $derived(desk.layout!.stock_picture.max[2]);
 
   /** Holes of one line share their depth. */
@@ -49,6 +50,11 @@
       note={f.through ? 'than the part’s bottom' : 'than its floor'}
       onchange={(v) => bottom(f.bottom - v)}
     />
+  {/if}
+  {#if f.layer && area.bottom !== null && layer.length > 1}
+    <button class="plain link" onclick={() => desk.layerDepth(f.layer, area.bottom!)}>
+      Give all {layer.length} of layer {f.layer} this depth
+    </button>
   {/if}
   <p class="quiet">
     {f.kind}, {number(f.area / 100, 2)} cm²{#if f.layer}, layer {f.layer}{/if}<br />
@@ -98,6 +104,11 @@
   p {
     margin-top: 6px;
     font-size: 13px;
+  }
+  .link {
+    color: var(--pencil);
+    text-decoration: underline dotted;
+    text-underline-offset: 3px;
   }
   input,
   select {

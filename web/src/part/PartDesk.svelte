@@ -14,7 +14,13 @@
   import StepPart from './StepPart.svelte';
   import StepStock from './StepStock.svelte';
 
-  let { job = null }: { job?: number | null } = $props();
+  interface Props {
+    /** The job whose part is changed. */
+    job?: number | null;
+    /** The job that this is the next setup of. */
+    after?: number | null;
+  }
+  let { job = null, after = null }: Props = $props();
   const desk = new Desk();
   let stores = $state.raw<Stores | null>(null);
   let document = $state.raw<JobDocument | null>(null);
@@ -28,6 +34,7 @@
 
   onMount(async () => {
     stores = await api.stores();
+    if (after !== null) return void desk.nextSetup(after, (await api.job(after)).document);
     if (job === null) return;
     try {
       document = (await api.job(job)).document;
@@ -208,6 +215,7 @@
     <a href="#/" class="quiet">Shelf /</a>
     {#if document}<a href="#/job/{job}" class="quiet">{document.name} /</a>{/if}
     <h1>{document ? 'Part and areas' : 'New job'}</h1>
+    {#if document}<a href="#/new/after/{job}" class="next">Next setup of this part</a>{/if}
     <span class="spring"></span>
     {#if desk.layout}
       <button class="plain" disabled={!desk.done.length} onclick={() => desk.undo()}>undo</button>
@@ -331,6 +339,9 @@
 </div>
 
 <style>
+  .next {
+    color: var(--pencil);
+  }
   .desk {
     height: 100%;
     display: flex;

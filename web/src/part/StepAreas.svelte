@@ -130,7 +130,15 @@
 
 <h3>More to cut</h3>
 <div class="buttons">
-  <button class:on={desk.tool === 'chain'} onclick={() => ((desk.tool = 'chain'), (desk.view = 'above'))}>
+  <button
+    class:on={desk.tool === 'chain'}
+    onclick={() => (
+      (desk.tool = 'chain'),
+      (desk.view = 'above'),
+      (desk.chain = null),
+      (desk.chainPick = null)
+    )}
+  >
     Pick a chain of edges
   </button>
   <select aria-label="Chain follows" bind:value={desk.follow}>
@@ -138,7 +146,7 @@
     <option value="tangent">tangent</option>
   </select>
 </div>
-{#if desk.chain}
+{#if desk.chain && desk.chainPick}
   <div class="card">
     <p>
       {desk.chain.closed ? 'A closed chain' : `An open chain, gap ${number(desk.chain.gap, 2)} mm`} at Z

@@ -80,6 +80,7 @@ export class Desk {
   setupName = $state('Setup 1');
   busy = $state(false);
   #asked = 0;
+  #hovering = 0;
 
   get isDrawing() {
     return this.part?.source === 'drawing';
@@ -138,6 +139,26 @@ export class Desk {
       this.#fail(error);
     }
     this.reading = false;
+  }
+
+  /** The same part turned over, in what the earlier job left of its stock. */
+  async nextSetup(job: number, document: JobDocument) {
+    const kept = document.part;
+    if (!kept) {
+      this.faults = ['That job was not made from a part, so it has no next setup.'];
+      return;
+    }
+    try {
+      this.part = await api.part(kept.id);
+      const up = kept.placing.up.map((v) => -v) as Vector;
+      this.placing = { ...kept.placing, up, turn: 0, stock: { kind: 'model', job }, datum: FIRST.datum };
+      this.setupName = `After ${document.setup?.name ?? 'Setup 1'}`;
+      this.view = 'space';
+      await Promise.all([this.fetchMesh(), this.lay(this.placing, false)]);
+      this.step = 'lies';
+    } catch (error) {
+      this.#fail(error);
+    }
   }
 
   async fetchMesh() {
@@ -281,6 +302,11 @@ export class Desk {
     );
   }
 
+  /** The areas of a drawing's layer are one group of depth. */
+  layerDepth(layer: string, bottom: number) {
+    this.#areas(this.areas.map((a) => (a.feature.layer === layer ? { ...a, bottom } : a)));
+  }
+
   add(features: api.Feature[], stem: string, bottom: number | null = null) {
     const made = features.map((feature) => {
       const taken = [...this.areas.map((a) => a.name)];
@@ -333,9 +359,23 @@ export class Desk {
 
   async pickChain(pick: api.Pick) {
     await this.#try(async () => {
-      this.chain = await api.chain(this.part!.id, this.placing, pick);
       this.chainPick = pick;
+      this.chain = await api.chain(this.part!.id, this.placing, pick);
     });
+  }
+
+  /** What a click here would pick, while the pointer moves. */
+  hoverChain(pick: api.Pick) {
+    const mine = ++this.#hovering;
+    setTimeout(async () => {
+      if (mine !== this.#hovering || this.tool !== 'chain' || this.chainPick) return;
+      try {
+        const found = await api.chain(this.part!.id, this.placing, pick);
+        if (mine === this.#hovering && !this.chainPick) this.chain = found;
+      } catch {
+        if (mine === this.#hovering && !this.chainPick) this.chain = null;
+      }
+    }, 90);
   }
 
   async takeChain(wish: { bottom: number; bridge: boolean; width: number | null; right: boolean }) {

@@ -120,6 +120,7 @@
     right: 10px;
     top: 6px;
     color: var(--quiet);
+    background: var(--sheet);
   }
   .ask {
     padding: 0 16px 12px;
