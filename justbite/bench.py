@@ -96,9 +96,12 @@ def read_large_mesh() -> None:
             done = subprocess.run([sys.executable, "-c", _MEASURE_READING, str(path)], capture_output=True, check=True)
         rows.append(json.loads(done.stdout))
     small, large = rows
-    print(f"\nmesh of {large['triangles']} triangles: reading {large['read'] / small['read']:.1f} x, laying out"
-          f" {large['lay'] / small['lay']:.1f} x a mesh of {small['triangles']}; memory at most {large['mb']:.0f} MB"
-          f" and {small['mb']:.0f} MB; reading it takes {large['read'] / large['lay']:.1f} x laying it out")  # fmt: skip
+    times = {k: large[k] / small[k] for k in ("read", "lay")}
+    print(
+        f"\nmesh of {large['triangles']} triangles: reading {times['read']:.1f} x, laying out {times['lay']:.1f} x a"
+        f" mesh of {small['triangles']}; memory at most {large['mb']:.0f} MB and {small['mb']:.0f} MB; reading it takes"
+        f" {large['read'] / large['lay']:.1f} x laying it out"
+    )
 
 
 _MEASURE_READING = """
