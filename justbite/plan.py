@@ -89,7 +89,7 @@ def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:
 def _bite_findings(operation: Operation, bite: Bite) -> list[Finding]:
     found = []
     for c in bite.ceilings:
-        if c.share > 1.0 + solver.SLACK:
+        if c.share > 1.0 + solver.SLACK and not c.estimate:
             code = "bite.rubs" if c.name == "chip, least" else "bite.over-ceiling"
             found.append(
                 Finding(

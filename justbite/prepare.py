@@ -29,12 +29,17 @@ def check_job(job: Job) -> tuple[Machine, Material]:
 
 def bite_of(job: Job, operation: Operation) -> Bite:
     """The solved bite of one operation."""
+    return solver.solve(case_for(job, operation))
+
+
+def case_for(job: Job, operation: Operation) -> solver.Case:
+    """What the solver works on for one operation. Raises JobError."""
     machine, material = catalogue.machine_of(job), catalogue.material_of(job)
     tool = job.tool(operation.tool)
     depth = max(job.region(n).top - job.region(n).bottom - operation.allowance.floor for n in operation.regions)
     if depth <= 0:
         raise JobError(f'Operation "{operation.name}": the floor allowance leaves nothing to cut.')
-    return solver.solve(solver.case_of(operation, tool, material, machine, depth))
+    return solver.case_of(operation, tool, material, machine, depth)
 
 
 def _faults_of(test: Callable[[], object]) -> list[str]:

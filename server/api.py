@@ -67,6 +67,42 @@ class BiteOut(Schema):
     bite: dict[str, Any]
 
 
+class ReliefOut(Schema):
+    ceiling: str
+    change: str
+    gain: float
+    sentence: str
+
+
+class BorderOut(Schema):
+    name: str
+    points: list[tuple[float, float]]
+    hard: bool
+
+
+class StepRow(Schema):
+    steps: int
+    ap: float
+
+
+class ContactLine(Schema):
+    number: int
+    ap: float
+
+
+class ChartOut(Schema):
+    ae: list[float]
+    ap: list[float]
+    removal: list[list[float]]
+    borders: list[BorderOut]
+    rows: list[StepRow]
+    contact: list[ContactLine]
+    chatter: list[tuple[float, float]]
+    chatter_estimated: bool
+    best: tuple[float, float]
+    lobes: list[tuple[float, float]]
+
+
 class QuantityIn(Schema):
     text: str
     kind: str
@@ -316,6 +352,18 @@ def delete_job(request: HttpRequest, pk: int) -> Status[None]:
 def bite(request: HttpRequest, body: BiteIn) -> BiteOut:
     """The bite of an operation while it is being typed; nothing is kept."""
     return BiteOut(bite=core.bite(body.document, body.operation))
+
+
+@api.post("/bite/relief", response={200: list[ReliefOut], 422: Fault})
+def relief(request: HttpRequest, body: BiteIn) -> list[dict[str, Any]]:
+    """What would relieve the ceilings that bind, found by trying it."""
+    return core.reliefs(body.document, body.operation)
+
+
+@api.post("/bite/chart", response={200: ChartOut, 422: Fault})
+def chart(request: HttpRequest, body: BiteIn) -> dict[str, Any]:
+    """The map of ae and ap: removal rate, ceilings, step-downs, chatter."""
+    return core.chart(body.document, body.operation)
 
 
 @api.post("/quantity", response={200: QuantityOut, 422: Fault})

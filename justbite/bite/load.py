@@ -21,9 +21,21 @@ STRESS = {"carbide": 1200.0, "hss": 700.0}
 """Permissible bending stress, N/mm2: a third of the usual transverse rupture strength."""
 
 
-def specific_force(material: Material, mean_chip: float) -> float:
-    """kc in N/mm2 at a mean chip thickness in mm."""
-    return material.kc11 * mean_chip ** (-material.mc)
+RAKE_OF_TABLES = {"N": 6.0, "P": 6.0, "M": 6.0, "K": 2.0, "S": 6.0, "H": 6.0}
+"""Degrees of rake at which the Kienzle tables were measured (König/Essel, from memory)."""
+RAKE_STEP = 0.015
+"""Share by which kc falls for each degree of rake above the tables' (tables-book rule, from memory)."""
+
+
+def rake_factor(material: Material, rake: float) -> float:
+    """What kc is multiplied by for a rake in degrees other than the tables'."""
+    return 1.0 - RAKE_STEP * (rake - RAKE_OF_TABLES[material.group])
+
+
+def specific_force(material: Material, mean_chip: float, rake: float | None = None) -> float:
+    """kc in N/mm2 at a mean chip thickness in mm; with a `rake` in degrees corrected for it."""
+    factor = 1.0 if rake is None else rake_factor(material, rake)
+    return material.kc11 * factor * mean_chip ** (-material.mc)
 
 
 def cutting_power(ae: float, ap: float, feed: float, kc: float) -> float:
@@ -31,9 +43,22 @@ def cutting_power(ae: float, ap: float, feed: float, kc: float) -> float:
     return ae * ap * feed * kc / 60e6
 
 
+def power_limit(machine: Machine, speed: float) -> float:
+    """Power of the drive in kW at a speed: its curve, else its rated power."""
+    return _on_curve(machine.power_points, speed, machine.power_kw)
+
+
 def torque_limit(machine: Machine, speed: float) -> float:
-    """Torque at the spindle in Nm: constant below the base speed, constant power above."""
-    return min(machine.torque_nm, machine.power_kw * machine.efficiency * 9549.3 / speed)
+    """Torque at the spindle in Nm: its curve, else constant below the base speed; never more than the power gives."""
+    torque = _on_curve(machine.torque_points, speed, machine.torque_nm)
+    return min(torque, power_limit(machine, speed) * machine.efficiency * 9549.3 / speed)
+
+
+def _on_curve(points: list[tuple[float, float]], speed: float, flat: float) -> float:
+    """A curve's value at a speed, straight between its points and level beyond them."""
+    if not points:
+        return flat
+    return float(np.interp(speed, [p[0] for p in points], [p[1] for p in points]))
 
 
 def peak_over_mean(tool: Tool, ap: float, angle: float) -> float:

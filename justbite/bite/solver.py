@@ -9,10 +9,11 @@ import math
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
-from justbite.bite import engagement, load
+from justbite.bite import chatter, engagement, load, turn
 from justbite.model.bite import Bite, Ceiling
-from justbite.model.job import Machine, Material, Operation, Tool
+from justbite.model.job import Dynamics, Machine, Material, Operation, Tool
 
 LEAST_CHIP = 0.004
 """mm: thinner chips rub on the edge radius of a coated carbide cutter (common practice)."""
@@ -23,6 +24,16 @@ HSS_SPEED = 0.3
 """Cutting speed of high-speed steel as a share of carbide's (common practice)."""
 BEND_SHARE = 0.008
 """Permissible bending of a rougher, share of D, 0.1 mm at most (common practice)."""
+MOST_STICKOUT = 8.0
+"""Longest stick-out in diameters (common practice; bending tells more before that)."""
+COARSE, FINER = 28, 3
+"""Radial depths tried first, and how often the best of them is tried finer."""
+SLOWER = (1.0, 0.96, 0.92, 0.88, 0.84, 0.8, 0.75, 0.7, 0.6)
+"""Shares of the speed that are tried where a cut would chatter."""
+MOST_CHATTER = 60
+"""Bites that are tried for chatter, best first."""
+MOST_RIPPLE = 12.0
+"""(most - least) over mean torque above which a cut only hammers (common practice, no source)."""
 SLACK = 1e-6
 
 
@@ -69,17 +80,43 @@ def solve(case: Case) -> Bite:
     best = _best(free) if case.pinned else bite
     # A pin may break a ceiling and so beat the best that the ceilings allow.
     most = max(best.removal_rate, bite.removal_rate if _sound(bite) else 0.0)
-    return replace(bite, best_removal_rate=most)
+    return replace(with_chatter(case, bite), best_removal_rate=most)
 
 
 def _sound(bite: Bite) -> bool:
-    return all(c.share <= 1.0 + SLACK for c in bite.ceilings)
+    return all(c.share <= 1.0 + SLACK for c in bite.ceilings if not c.estimate)
 
 
 def _best(case: Case) -> Bite:
+    """The best of a grid, then of finer ones about it: the answer follows small changes of the question."""
+    first, last = LEAST_BITE * case.tool.diameter, case.material.most_bite_share * case.tool.diameter
+    best = _best_of(case, np.linspace(first, last, COARSE))
+    if case.ae is not None:
+        return best
+    step = (last - first) / (COARSE - 1)
+    for _ in range(FINER):
+        low, high = max(first, best.ae - step), min(last, best.ae + step)
+        best = _better(best, _best_of(case, np.linspace(low, high, 9)))
+        step /= 4.0
+    return best
+
+
+def _better(one: Bite, other: Bite) -> Bite:
+    if _sound(one) != _sound(other):
+        return one if _sound(one) else other
+    if not _sound(one):
+        return min(one, other, key=_wrong)
+    return max(one, other, key=lambda b: b.removal_rate)
+
+
+def _wrong(bite: Bite) -> tuple[float, float]:
+    """How far a bite is off, least first."""
+    return max(c.share for c in bite.ceilings if not c.estimate), -bite.removal_rate
+
+
+def _best_of(case: Case, depths: NDArray[np.float64]) -> Bite:
     tool = case.tool
-    shares = np.linspace(LEAST_BITE, case.material.most_bite_share, 28)
-    radial = [case.ae] if case.ae is not None else [float(s) * tool.diameter for s in shares]
+    radial = [case.ae] if case.ae is not None else [float(d) for d in depths]
     if case.ap is not None:
         counts = [max(1, math.ceil(case.depth / case.ap - 1e-9))]
     else:
@@ -87,10 +124,66 @@ def _best(case: Case) -> Bite:
         first = max(1, math.ceil(case.depth / deepest - 1e-9))
         counts = list(range(first, first + 6))
     trials = [_conditions(case, ae, case.depth / n, n) for ae in radial for n in counts]
-    sound = [b for b in trials if _sound(b)]
-    if sound:
-        return max(sound, key=lambda b: b.removal_rate)
-    return min(trials, key=lambda b: (max(c.share for c in b.ceilings), -b.removal_rate))
+    sound = sorted((b for b in trials if _sound(b)), key=lambda b: -b.removal_rate)
+    if sound and tool.dynamics is not None:
+        return _stable(case, sound)
+    return sound[0] if sound else min(trials, key=_wrong)
+
+
+def _stable(case: Case, sound: list[Bite]) -> Bite:
+    """The first that does not chatter, best removal rate first, at its own speed or a slower one."""
+    slower = (1.0,) if case.speed is not None else SLOWER
+    tries = sorted(
+        ((b.removal_rate * s, s, k) for k, b in enumerate(sound[:MOST_CHATTER]) for s in slower), reverse=True
+    )
+    for _, share, k in tries:
+        bite = sound[k]
+        if share < 1.0:
+            slow = replace(case, speed=bite.speed * share)
+            bite = replace(_conditions(slow, bite.ae, bite.ap, bite.steps), pinned=case.pinned)
+            if not _sound(bite):
+                continue
+        if chatter_growth(case, bite, bite.ap / (1.0 - case.reserve)) <= 1.0:
+            return bite
+    return sound[-1]
+
+
+def chatter_cut(case: Case, bite: Bite) -> chatter.Cut:
+    """The cut as chatter sees it."""
+    kc = load.specific_force(case.material, bite.chip_mean, case.tool.rake_angle)
+    return chatter.climb(case.tool.flutes, kc, load.RADIAL_SHARE, math.radians(bite.angle))
+
+
+def modes_of(tool: Tool) -> tuple[Dynamics, Dynamics]:
+    """Measured tool-point dynamics, else the estimate."""
+    if tool.dynamics is not None:
+        return tool.dynamics
+    yielding, _ = load.bending(tool, 0.0, 1.0)
+    mode = chatter.estimated(tool, 1000.0 / yielding)
+    return mode, mode
+
+
+def chatter_growth(case: Case, bite: Bite, depth: float) -> float:
+    return chatter.growth(chatter_cut(case, bite), modes_of(case.tool), bite.speed, depth)
+
+
+def with_chatter(case: Case, bite: Bite) -> Bite:
+    """The bite with chatter among its ceilings: the deepest stable step at its speed."""
+    most = max(3.0 * bite.ap, 1.0)
+    deepest = chatter.deepest(chatter_cut(case, bite), modes_of(case.tool), bite.speed, most)
+    hold = 1.0 - case.reserve
+    share = bite.ap / max(deepest * hold, 1e-9)
+    estimate = case.tool.dynamics is None
+    row = Ceiling("chatter", bite.ap, deepest, "mm", share, share > 0.9 and not estimate, estimate)
+    ripple = turn_of(case, bite).ripple
+    rough = Ceiling("torque ripple", ripple, MOST_RIPPLE, "", ripple / MOST_RIPPLE, ripple > MOST_RIPPLE)
+    return replace(bite, ripple=ripple, ceilings=(*bite.ceilings, rough, row))
+
+
+def turn_of(case: Case, bite: Bite) -> turn.Turn:
+    """Torque and bending force over one turn of a bite."""
+    angle = math.radians(bite.angle)
+    return turn.over_a_turn(case.tool, case.material, bite.ap, angle, bite.feed_per_tooth, load.RADIAL_SHARE)
 
 
 def _speed(case: Case) -> float:
@@ -103,6 +196,11 @@ def _speed(case: Case) -> float:
 
 def _conditions(case: Case, ae: float, ap: float, steps: int) -> Bite:
     """Speed and feed for one ae and ap, as fast as the ceilings allow."""
+    return held(case, wanted(case, ae, ap, steps))
+
+
+def wanted(case: Case, ae: float, ap: float, steps: int) -> Bite:
+    """The conditions that give the wanted chip, whatever the loads; pins of speed and feed kept."""
     tool, machine = case.tool, case.machine
     phi = engagement.angle_of(ae, tool.diameter)
     ripple = load.peak_over_mean(tool, ap, phi)
@@ -119,14 +217,20 @@ def _conditions(case: Case, ae: float, ap: float, steps: int) -> Bite:
         feed = machine.max_feed
         if case.speed is None:
             speed = max(machine.min_rpm, feed / (fz * tool.flutes))
-    bite = _bite(case, ae, ap, steps, phi, ripple, speed, feed)
-    if _loads_hold(bite):
+    return _bite(case, ae, ap, steps, phi, ripple, speed, feed)
+
+
+def held(case: Case, bite: Bite) -> Bite:
+    """The bite with its feed brought back until no load is over its ceiling; a pinned feed stays."""
+    if case.feed is not None or _loads_hold(bite):
         return bite
     # Power, torque and force follow feed^(1 - mc) (Kienzle), the chip follows the feed.
     worst = max(c.share for c in bite.ceilings if c.name in LOADS)
     thick = next(c.share for c in bite.ceilings if c.name == "chip, thickest")
     factor = min(worst ** (-1.0 / (1.0 - case.material.mc)), 1.0 / max(thick, 1.0))
-    return _bite(case, ae, ap, steps, phi, ripple, speed, feed * factor)
+    phi = math.radians(bite.angle)
+    ripple = load.peak_over_mean(case.tool, bite.ap, phi)
+    return _bite(case, bite.ae, bite.ap, bite.steps, phi, ripple, bite.speed, bite.feed * factor)
 
 
 LOADS = ("power", "torque", "cutter bending", "bending stress")
@@ -144,7 +248,7 @@ def _bite(case: Case, ae: float, ap: float, steps: int, phi: float, ripple: floa
     fz = feed / (tool.flutes * speed)
     mean = engagement.mean_chip(fz, phi)
     thickest = engagement.most_chip(fz, phi)
-    kc = load.specific_force(material, mean)
+    kc = load.specific_force(material, mean, tool.rake_angle)
     net = load.cutting_power(ae, ap, feed, kc)
     torque = net * 9549.3 / speed
     vc = math.pi * tool.diameter * speed / 1000.0
@@ -156,45 +260,31 @@ def _bite(case: Case, ae: float, ap: float, steps: int, phi: float, ripple: floa
     most_bite = PINNED_MOST if "ae" in case.pinned else material.most_bite_share
     rows = [
         ("spindle speed", speed, machine.max_rpm, "rpm", 1.0),
+        ("spindle speed, least", machine.min_rpm, speed, "rpm", 1.0),
         ("cutting speed", vc, wanted_vc, "m/min", 1.0),
         ("feed rate", feed, machine.max_feed, "mm/min", 1.0),
         ("chip, thickest", thickest, material.most_chip_share * tool.diameter, "mm", hold),
         ("chip, least", LEAST_CHIP, max(thickest, 1e-9), "mm", 1.0),
-        ("power", net / machine.efficiency, machine.power_kw, "kW", hold),
+        ("power", net / machine.efficiency, load.power_limit(machine, speed), "kW", hold),
         ("torque", torque, load.torque_limit(machine, speed), "Nm", hold),
         ("cutter bending", deflection, most_bend, "mm", hold),
         ("bending stress", stress, load.STRESS[tool.substrate], "N/mm2", hold),
         ("flute length", ap, tool.flute_length, "mm", 1.0),
+        ("stick-out", tool.stickout, MOST_STICKOUT * tool.diameter, "mm", 1.0),
         ("step-down", ap, MOST_AXIAL * tool.diameter, "mm", 1.0),
         ("engagement", ae, most_bite * tool.diameter, "mm", 1.0),
     ]  # fmt: skip
-    ceilings = tuple(Ceiling(n, v, c, u, v / (c * h), v / (c * h) > 0.995, RELIEF[n]) for n, v, c, u, h in rows)
+    ceilings = tuple(Ceiling(n, v, c, u, v / (c * h), v / (c * h) > 0.995) for n, v, c, u, h in rows)
     return Bite(
         ae=ae, ap=ap, steps=steps, angle=math.degrees(phi), speed=speed, cutting_speed=vc,
         feed=feed, feed_per_tooth=fz, chip_mean=mean, chip_most=thickest,
         removal_rate=ae * ap * feed / 1000.0, power=net / machine.efficiency, torque=torque,
         deflection=deflection, entry_feed=_entry_feed(fz, phi, feed), pinned=case.pinned,
         axial_contact=ap * tool.flutes * math.tan(math.radians(tool.helix_angle)) / (math.pi * tool.diameter),
-        ceilings=ceilings, best_removal_rate=0.0,
+        ceilings=ceilings, ripple=0.0, best_removal_rate=0.0,
     )  # fmt: skip
 
 
 def _entry_feed(fz: float, phi: float, feed: float) -> float:
     """Feed of a full-width entry: no thicker chip than in the cut, and 30 % in hand."""
     return 0.7 * feed * min(1.0, engagement.most_chip(fz, phi) / fz)
-
-
-RELIEF = {
-    "spindle speed": "A faster spindle or a larger cutter would give more.",
-    "cutting speed": "The material sets it; a coating for higher speed would give more.",
-    "feed rate": "A machine with faster axes or a cutter with fewer flutes would give more.",
-    "chip, thickest": "A cutter with more flutes would give more.",
-    "chip, least": "Feed faster, or take fewer flutes: thinner chips rub.",
-    "power": "A smaller bite, or a machine with more power, would relieve it.",
-    "torque": "A smaller cutter or a smaller bite would relieve it.",
-    "cutter bending": "A shorter stick-out, a thicker cutter or more step-downs would relieve it.",
-    "bending stress": "A shorter stick-out, a thicker cutter or more step-downs would relieve it.",
-    "flute length": "A cutter with longer flutes would reach deeper in one step.",
-    "step-down": "A larger cutter may go deeper in one step.",
-    "engagement": "The material bears no larger bite without heating the edge.",
-}

@@ -14,7 +14,8 @@ class Ceiling:
     unit: str
     share: float
     binds: bool
-    relief: str = ""
+    estimate: bool = False
+    """Shown, but neither kept nor broken: what it rests on was not measured."""
 
     def as_dict(self) -> dict[str, Any]:
         return asdict(self)
@@ -44,6 +45,8 @@ class Bite:
     axial_contact: float
     pinned: tuple[str, ...]
     ceilings: tuple[Ceiling, ...]
+    ripple: float
+    """(most - least) over mean torque in a turn."""
     best_removal_rate: float
     """cm3/min: the best that the ceilings allow with nothing pinned."""
 

@@ -6,6 +6,7 @@ file's units until `load_job` has made them millimetres.
 
 import json
 from collections.abc import Callable
+from itertools import pairwise
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
@@ -37,6 +38,17 @@ class Machine(Model):
     block_rate: Positive = 500
     """NC blocks per second."""
     torque_nm: Positive
+    power_points: list[tuple[Positive, Positive]] = []
+    """(rpm, kW) of the drive, rising in rpm; straight between them. Empty: constant torque, then constant power."""
+    torque_points: list[tuple[Positive, Positive]] = []
+    """(rpm, Nm) at the spindle, rising in rpm."""
+
+    @model_validator(mode="after")
+    def _rising(self) -> "Machine":
+        for points in (self.power_points, self.torque_points):
+            if any(a[0] >= b[0] for a, b in pairwise(points)):
+                raise ValueError("the points of a curve must rise in speed")
+        return self
 
 
 class Material(Model):
@@ -58,6 +70,17 @@ class Material(Model):
     ramp_angle: Annotated[float, Field(gt=0, lt=45)] = 2.5
 
 
+class Dynamics(Model):
+    """One mode at the tool point."""
+
+    frequency: Positive
+    """Hz"""
+    stiffness: Positive
+    """N per micrometre, which is MN/m."""
+    damping: Annotated[float, Field(gt=0, lt=1)]
+    """Share of critical."""
+
+
 class Tool(Model):
     number: Annotated[int, Field(ge=1)]
     name: str = ""
@@ -69,6 +92,10 @@ class Tool(Model):
     helix_angle: Annotated[float, Field(ge=0, lt=70)] = 35
     corner_radius: Annotated[float, Field(ge=0)] = 0
     substrate: Literal["carbide", "hss"] = "carbide"
+    rake_angle: Annotated[float, Field(gt=-30, lt=40)] = 8
+    """Degrees."""
+    dynamics: tuple[Dynamics, Dynamics] | None = None
+    """Measured at the tool point along and across the feed; None: estimated from the geometry."""
 
     @model_validator(mode="after")
     def _sound(self) -> "Tool":

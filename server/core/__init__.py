@@ -7,11 +7,13 @@ from dataclasses import asdict
 from typing import Any
 
 from justbite import __version__, catalogue, tolerances
+from justbite.bite import chart as bite_chart
+from justbite.bite import relief, solver
 from justbite.errors import InputError, JobError, JustBiteError, PartError, StoppedError
 from justbite.model.job import Job, parse_job
 from justbite.model.shapes import job_space
 from justbite.part.read import MOST_BYTES
-from justbite.prepare import bite_of, check_job
+from justbite.prepare import case_for, check_job
 from justbite.units import read_quantity
 from server.core import parts
 from server.core.drawn import drawn, region_picture, rings, stock_picture
@@ -34,11 +36,30 @@ def check(document: Any) -> Job:
 
 
 def bite(document: dict[str, Any], operation: int) -> dict[str, Any]:
-    """The bite of one operation of a document."""
+    """The bite of one operation of a document, with its torque and force over a turn."""
+    case = _case(document, operation)
+    found = solver.solve(case)
+    turn = solver.turn_of(case, found)
+    trace = {"torque": turn.torque[::2].round(3).tolist(), "force": turn.force[::2].round(1).tolist()}
+    return {**found.as_dict(), "turn": trace}
+
+
+def reliefs(document: dict[str, Any], operation: int) -> list[dict[str, Any]]:
+    """What would relieve the ceilings that bind, each tried."""
+    case = _case(document, operation)
+    return [asdict(r) for r in relief.reliefs(case, solver.solve(case))]
+
+
+def chart(document: dict[str, Any], operation: int) -> dict[str, Any]:
+    """The map of ae and ap of one operation."""
+    return bite_chart.chart(_case(document, operation)).as_dict()
+
+
+def _case(document: dict[str, Any], operation: int) -> solver.Case:
     job = parse_job(document)
     if not 0 <= operation < len(job.operations):
         raise JobError(f"The job has no operation {operation + 1}.")
-    return bite_of(job, job.operations[operation]).as_dict()
+    return case_for(job, job.operations[operation])
 
 
 def plan(document: dict[str, Any], progress: Callable[[float, str], None]) -> tuple[str, dict[str, Any], bytes]:

@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 from pydantic import ValidationError
 
-from justbite import catalogue
+from justbite import catalogue, tolerances
 from justbite.errors import JobError, PartError
 from justbite.layout import (
     Layout,
@@ -33,7 +33,7 @@ from justbite.model.feature import Feature
 from justbite.model.job import Region, parse_job, parse_region
 from justbite.model.part import Body, Part
 from justbite.model.placing import FromModel, Placing
-from justbite.model.shapes import ring_points
+from justbite.model.shapes import region_shape, ring_points
 from justbite.part.compare import compare
 from justbite.part.features import area_feature
 from server.core.drawn import stock_picture
@@ -264,6 +264,7 @@ def drawn_area(area: Plain) -> Plain:
 def _area(plain: Plain) -> tuple[Vertices, tuple[Vertices, ...], tuple[int, ...], float, float]:
     """The pieces of an area given as plain data. Raises JobError when they make none."""
     region = parse_region({**plain, "name": "the area"})
+    region_shape(region, tolerances.CHORD)
     outline = tuple(_vertex(p) for p in region.outline)
     islands = tuple(tuple(_vertex(p) for p in r) for r in region.islands)
     opened = tuple(range(len(outline))) if region.open_edges == "all" else tuple(region.open_edges)

@@ -12,3 +12,17 @@ UNIT_POWER = {"aluminium-wrought": (0.010, 0.025), "carbon-steel": (0.035, 0.070
 Source: the spread of unit-power constants in machinist's handbooks (0.25 to 0.4 hp per
 in3/min for aluminium, 0.8 to 1.4 for carbon steel, 0.5 to 1.0 for cast iron), from memory.
 """
+
+SEMI_DISCRETISATION = {
+    "teeth": 2,
+    "tangential": 6e8,
+    "radial": 2e8,
+    "frequency": 922.0,
+    "damping": 0.011,
+    "mass": 0.03993,
+}
+"""The one-mode benchmark of Insperger and Stépán, Int. J. Numer. Meth. Engng 61 (2004): N/m2, Hz, kg."""
+
+GROWTH_AT_5000 = ((0.2, 0.8192), (0.5, 1.0726), (1.0, 1.4040))
+"""Depth in mm and largest eigenvalue, full slot at 5000 rpm: reference values of later papers on this benchmark
+(full-discretisation method, Ding et al., Int. J. Mach. Tools Manuf. 50 (2010)), from memory."""

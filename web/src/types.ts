@@ -69,7 +69,8 @@ export interface Ceiling {
   unit: string;
   share: number;
   binds: boolean;
-  relief: string;
+  /** Shown, but neither kept nor broken: what it rests on was not measured. */
+  estimate: boolean;
 }
 
 export interface Bite {
@@ -87,6 +88,12 @@ export interface Bite {
   power: number;
   torque: number;
   axial_contact: number;
+  /** cm3/min, with nothing pinned. */
+  best_removal_rate: number;
+  /** (most - least) over mean torque in a turn. */
+  ripple: number;
+  /** Torque in Nm and bending force in N over one turn, even steps. */
+  turn: { torque: number[]; force: number[] };
   entry_feed: number;
   pinned: string[];
   ceilings: Ceiling[];

@@ -24,7 +24,7 @@ class Command(BaseCommand):
             self.stdout.write("The shelf holds jobs already; the demo is left alone.")
             return
         demo: Path = settings.BASE_DIR / "demo"
-        wishes = json.loads((demo / "from-parts.json").read_text())
+        wishes = json.loads((demo / "parts" / "from-parts.json").read_text())
         for wish in wishes:
             make_job(self.from_part(demo / "parts" / wish["part"], wish))
         for name in ORDER:

@@ -71,6 +71,12 @@ export const deleteJob = (pk: number) =>
 export const bite = async (document: JobDocument, operation: number) =>
   (await unwrap<{ bite: Bite }>(client.POST('/api/bite', { body: { document: plain(document), operation } })))
     .bite;
+export type Relief = components['schemas']['ReliefOut'];
+export type BiteChart = components['schemas']['ChartOut'];
+export const reliefs = (document: JobDocument, operation: number) =>
+  unwrap<Relief[]>(client.POST('/api/bite/relief', { body: { document: plain(document), operation } }));
+export const chart = (document: JobDocument, operation: number) =>
+  unwrap<BiteChart>(client.POST('/api/bite/chart', { body: { document: plain(document), operation } }));
 export const quantity = (text: string, kind: string, units: string) =>
   unwrap<Quantity>(client.POST('/api/quantity', { body: { text, kind, units } }));
 export const startPlan = (pk: number) =>

@@ -84,6 +84,46 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/bite/chart': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Chart
+     * @description The map of ae and ap: removal rate, ceilings, step-downs, chatter.
+     */
+    post: operations['server_api_chart'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/bite/relief': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Relief
+     * @description What would relieve the ceilings that bind, found by trying it.
+     */
+    post: operations['server_api_relief'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/jobs': {
     parameters: {
       query?: never;
@@ -490,6 +530,15 @@ export interface components {
       /** Volume */
       volume: number;
     };
+    /** BorderOut */
+    BorderOut: {
+      /** Hard */
+      hard: boolean;
+      /** Name */
+      name: string;
+      /** Points */
+      points: [number, number][];
+    };
     /** ChainAreaIn */
     ChainAreaIn: {
       /** Bottom */
@@ -538,6 +587,36 @@ export interface components {
         [key: string]: unknown;
       }[];
       job: components['schemas']['JobOut'];
+    };
+    /** ChartOut */
+    ChartOut: {
+      /** Ae */
+      ae: number[];
+      /** Ap */
+      ap: number[];
+      /** Best */
+      best: [number, number];
+      /** Borders */
+      borders: components['schemas']['BorderOut'][];
+      /** Chatter */
+      chatter: [number, number][];
+      /** Chatter Estimated */
+      chatter_estimated: boolean;
+      /** Contact */
+      contact: components['schemas']['ContactLine'][];
+      /** Lobes */
+      lobes: [number, number][];
+      /** Removal */
+      removal: number[][];
+      /** Rows */
+      rows: components['schemas']['StepRow'][];
+    };
+    /** ContactLine */
+    ContactLine: {
+      /** Ap */
+      ap: number;
+      /** Number */
+      number: number;
     };
     /** DetailOut */
     DetailOut: {
@@ -782,6 +861,17 @@ export interface components {
       /** Value */
       value: number;
     };
+    /** ReliefOut */
+    ReliefOut: {
+      /** Ceiling */
+      ceiling: string;
+      /** Change */
+      change: string;
+      /** Gain */
+      gain: number;
+      /** Sentence */
+      sentence: string;
+    };
     /** SliceIn */
     SliceIn: {
       /** Placing */
@@ -798,6 +888,13 @@ export interface components {
       area: components['schemas']['AreaIn'];
       /** B */
       b: [number, number];
+    };
+    /** StepRow */
+    StepRow: {
+      /** Ap */
+      ap: number;
+      /** Steps */
+      steps: number;
     };
     /** StockPicture */
     StockPicture: {
@@ -951,6 +1048,72 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['BiteOut'];
+        };
+      };
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Fault'];
+        };
+      };
+    };
+  };
+  server_api_chart: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['BiteIn'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ChartOut'];
+        };
+      };
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Fault'];
+        };
+      };
+    };
+  };
+  server_api_relief: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['BiteIn'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ReliefOut'][];
         };
       };
       /** @description Unprocessable Entity */

@@ -4,6 +4,7 @@
   import { minutes } from '../format';
   import TopLine from '../parts/TopLine.svelte';
   import { BenchState } from './bench.svelte';
+  import BiteChart from './BiteChart.svelte';
   import Ceilings from './Ceilings.svelte';
   import Drawing from './Drawing.svelte';
   import LoadStrip from './LoadStrip.svelte';
@@ -24,6 +25,7 @@
     ['+ and −', 'nearer, farther'],
     ['arrows', 'move the drawing, when it has the focus'],
     ['1 to 3', 'lens: engagement, feed, order'],
+    ['c', 'bite chart, and back'],
     ['n', 'plan'],
     ['u and r', 'undo, redo'],
     ['?', 'this list'],
@@ -40,6 +42,7 @@
       '1': () => (bench.lens = 'engagement'),
       '2': () => (bench.lens = 'feed'),
       '3': () => (bench.lens = 'order'),
+      c: () => (bench.charting = !bench.charting),
       n: () => void bench.startPlanning(),
       u: () => void bench.undo(),
       r: () => void bench.redo(),
@@ -108,10 +111,14 @@
   {#if bench.document && bench.picture}
     <div class="middle">
       <OrderSheet {bench} />
-      <div class="centre">
-        <Drawing {bench} />
-        <LoadStrip {bench} />
-      </div>
+      {#if bench.charting}
+        <div class="centre whole"><BiteChart {bench} /></div>
+      {:else}
+        <div class="centre">
+          <Drawing {bench} />
+          <LoadStrip {bench} />
+        </div>
+      {/if}
       <Ceilings {bench} />
     </div>
     <Minutes {bench} />
@@ -184,6 +191,9 @@
     background: var(--sheet);
     border: solid var(--rule);
     border-width: 0 1px;
+  }
+  .centre.whole {
+    grid-template-rows: minmax(0, 1fr);
   }
   .keys {
     position: fixed;

@@ -3,10 +3,16 @@
   import { number } from '../format';
   import type { Ceiling } from '../types';
   import type { BenchState } from './bench.svelte';
+  import TurnTrace from './TurnTrace.svelte';
 
   let { bench }: { bench: BenchState } = $props();
   const reserve = $derived(bench.current?.reserve ?? 0);
-  const rows = $derived([...(bench.bite?.ceilings ?? [])].sort((a, b) => b.share - a.share));
+  /** What binds first; estimates last, they bind nothing. */
+  const rows = $derived(
+    [...(bench.bite?.ceilings ?? [])].sort(
+      (a, b) => Number(a.estimate) - Number(b.estimate) || b.share - a.share,
+    ),
+  );
   const findings = $derived(bench.plan?.report?.warnings ?? []);
 
   function digits(c: Ceiling): number {
@@ -25,16 +31,28 @@
         ><span
           style:width="{Math.min(100, 100 * c.share)}%"
           class:full={c.binds}
-          class:over={c.share > 1.0001}
+          class:guess={c.estimate}
+          class:over={c.share > 1.0001 && !c.estimate}
         ></span></span
       >
-      {#if c.share > 1.0001}
-        <p class="over"><strong>over by {number(100 * (c.share - 1))} %.</strong> {c.relief}</p>
+      {#if c.estimate}
+        <p class="quiet">
+          An estimate from the cutter’s size, without helix; not kept. Enter the measured tool point to have
+          it kept.
+        </p>
+      {:else if c.share > 1.0001}
+        <p class="over">
+          <strong>over by {number(100 * (c.share - 1))} %.</strong>
+          {bench.reliefs[c.name] ?? ''}
+        </p>
       {:else if c.binds}
-        <p class="quiet"><strong>binds.</strong> {c.relief}</p>
+        <p class="quiet"><strong>binds.</strong> {bench.reliefs[c.name] ?? ''}</p>
       {/if}
     </div>
   {/each}
+  {#if bench.bite?.turn}
+    <TurnTrace bite={bench.bite} />
+  {/if}
   {#if findings.length}
     <h2 class="findings">Findings</h2>
     <ul>
@@ -120,5 +138,8 @@
     text-align: left;
     padding: 0 0 0 8px;
     color: var(--ink);
+  }
+  .bar .guess {
+    background: repeating-linear-gradient(90deg, var(--hatch) 0 3px, transparent 3px 6px);
   }
 </style>

@@ -155,6 +155,11 @@
           axial contact {number(bite.axial_contact, 2)}
         </p>
       </div>
+      <p>
+        <button onclick={() => (bench.charting = !bench.charting)}>
+          {bench.charting ? 'Back to the drawing' : 'Bite chart'}
+        </button>
+      </p>
       <label class="pick">
         Cutter
         <select value={`T${operation.tool}`} onchange={(e) => chooseTool(e.currentTarget.value)}>

@@ -17,6 +17,11 @@ export class BenchState {
   plan = $state.raw<Plan | null>(null);
   trace = $state.raw<Trace | null>(null);
   bites = $state.raw<(Bite | null)[]>([]);
+  /** What would relieve a ceiling that binds, by its name; asked for once the typing rests. */
+  reliefs = $state.raw<Record<string, string>>({});
+  /** Whether the bite chart stands in the drawing's place, and its map. */
+  charting = $state(false);
+  chart = $state.raw<api.BiteChart | null>(null);
   faults = $state<string[]>([]);
   operation = $state(0);
   level = $state<number | null>(null);
@@ -143,7 +148,9 @@ export class BenchState {
     const bites = await Promise.all(
       document.operations.map((_, i) => api.bite(document, i).catch(() => null)),
     );
-    if (mine === this.#asked) this.bites = bites;
+    if (mine !== this.#asked) return;
+    this.bites = bites;
+    this.askRelief();
   }
 
   /** The bite of an edit that is still being typed; nothing is kept. */
@@ -156,9 +163,51 @@ export class BenchState {
       if (mine !== this.#asked) return;
       this.bites = this.bites.map((b, i) => (i === this.operation ? bite : b));
       this.faults = [];
+      this.askRelief(document);
     } catch (error) {
       if (mine === this.#asked) this.#fail(error);
     }
+  }
+
+  #resting: ReturnType<typeof setTimeout> | undefined;
+  #chartKey = '';
+
+  /** Ask what would relieve the ceilings, and for the chart, when nothing was typed for a while. */
+  askRelief(document: JobDocument | null = this.document) {
+    clearTimeout(this.#resting);
+    this.reliefs = {};
+    this.#resting = setTimeout(async () => {
+      if (!document || this.#closed) return;
+      const operation = this.operation;
+      try {
+        const found = await api.reliefs(document, operation);
+        if (operation === this.operation)
+          this.reliefs = Object.fromEntries(found.map((r) => [r.ceiling, r.sentence]));
+        await this.askChart(document);
+      } catch {
+        this.reliefs = {};
+      }
+    }, 350);
+  }
+
+  /** The map of the chosen operation; asked anew only when something but its point changed. */
+  async askChart(document: JobDocument | null = this.document) {
+    const own = document?.operations[this.operation];
+    if (!document || !own || !this.charting) return;
+    const { bite, step_down, ...rest } = own;
+    const key = JSON.stringify([
+      rest,
+      document.tools,
+      document.material,
+      document.machine,
+      document.regions,
+      bite === undefined || bite === null,
+      step_down === undefined || step_down === null,
+    ]);
+    if (key === this.#chartKey && this.chart) return;
+    const operation = this.operation;
+    const found = await api.chart(document, operation);
+    if (operation === this.operation) [this.chart, this.#chartKey] = [found, key];
   }
 
   #with(change: (operation: Operation) => Operation): JobDocument | null {
@@ -242,6 +291,7 @@ export class BenchState {
     this.level = null;
     this.playing = false;
     this.seconds = this.#end(operation);
+    this.askRelief();
   }
 
   get cutter(): [number, number, number] | null {
