@@ -5,7 +5,7 @@ job -> bite per operation -> path -> motion -> NC text -> the text read back -> 
 
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -24,7 +24,7 @@ from justbite.nc.reader import read_program
 from justbite.nc.writer import Heading, write_program
 from justbite.path.program import MovesBuilder
 from justbite.path.rough import Limits, add_operation
-from justbite.prepare import bite_of, check_job
+from justbite.prepare import bite_of, case_for, check_job
 from justbite.proof.audit import Audit, ProofSettings, Stock, audit_operation, renumbered
 
 Progress = Callable[[float, str], None]
@@ -68,7 +68,8 @@ def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:
         def tick(share: float, what: str, index: int = index) -> None:
             progress(0.7 * (index + share) / count, what)
 
-        findings += add_operation(out, job, operation, bite, machine, material, travel, limits, tick)
+        law = solver.feed_law(case_for(job, operation), bite) if operation.follow_bite else None
+        findings += add_operation(out, job, operation, bite, machine, material, travel, limits, tick, law)
         compute.append(time.perf_counter() - began)
     moves = out.build()
     if not (moves.part == CUT).any():
@@ -116,6 +117,9 @@ def _prove(job: Job, bites: list[Bite], machine: Machine, planned: Moves, progra
     path_tolerance = min(o.tolerance for o in job.operations)
     seconds = block_times(read, drive, path_tolerance)
     part = _parts_by_line(read, planned)
+    cutting = np.array([b.feed for b in bites])[np.clip(read.operation, 0, len(bites) - 1)]
+    even = replace(read, feed=np.where(part == CUT, cutting, read.feed))
+    steady = block_times(even, drive, path_tolerance)
     rows, pieces, findings = [], [], []
     for index, (operation, bite) in enumerate(zip(job.operations, bites, strict=True)):
         progress(0.75 + 0.24 * index / len(bites), f"Proving {operation.name}")
@@ -125,6 +129,7 @@ def _prove(job: Job, bites: list[Bite], machine: Machine, planned: Moves, progra
         proving = time.perf_counter() - began
         planner = planned.depth[planned.operation == index]
         row = _row(job, operation, bite, audit, own, seconds[at], part[at], planner, compute[index], proving)
+        row["follow_saved_seconds"] = float(steady[at].sum() - seconds[at].sum()) if operation.follow_bite else 0.0
         rows.append(row)
         findings += _proof_findings(operation, bite, audit, job.tool(operation.tool).diameter / 2)
         pieces.append(PathTrace.of(audit.trace, own, seconds, at, part[at], bite.ae))

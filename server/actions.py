@@ -10,7 +10,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from server import core
-from server.models import Job, PartFile, Plan, Revision
+from server.models import Job, PartFile, Plan, Revision, StoreEntry
 
 log = logging.getLogger(__name__)
 SILENT_AFTER = timedelta(minutes=5)
@@ -100,6 +100,31 @@ def document_of(pk: int) -> dict[str, Any]:
     if job is None:
         raise core.JobError("The earlier job is no longer on the shelf.", "Choose another stock.")
     return dict(job.document)
+
+
+def keep_entry(kind: str, data: dict[str, Any], pk: int | None = None) -> StoreEntry:
+    """Keep an own entry of the stores, new or changed. Raises JobError; then nothing is kept."""
+    sound = core.store_entry(kind, data)
+    if pk is None:
+        return StoreEntry.objects.create(kind=kind, data=sound)
+    entry = StoreEntry.objects.filter(pk=pk, kind=kind).first()
+    if entry is None:
+        raise core.JobError("That entry is no longer in the stores.", "Make it anew.")
+    entry.data = sound
+    entry.save()
+    return entry
+
+
+def import_tools(data: bytes) -> int:
+    """Take a list of cutters into the stores: all of them, or none. Returns how many."""
+    tools = core.read_tools(data)
+    StoreEntry.objects.bulk_create(StoreEntry(kind=StoreEntry.Kind.TOOL, data=t) for t in tools)
+    return len(tools)
+
+
+def own_entries() -> list[tuple[int, str, dict[str, Any]]]:
+    """Key, kind and data of all own entries, in the order they were made."""
+    return [(e.pk, e.kind, e.data) for e in StoreEntry.objects.order_by("pk")]
 
 
 def start_plan(job: Job) -> Plan:

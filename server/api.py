@@ -11,7 +11,7 @@ from ninja import File, Form, NinjaAPI, Schema, Status, UploadedFile
 from ninja.errors import ValidationError
 
 from server import actions, core
-from server.models import Job, PartFile, Plan
+from server.models import Job, PartFile, Plan, StoreEntry
 
 MOST_JOIN = 5.0
 """mm: the widest gap in a drawing that is bridged on request."""
@@ -254,6 +254,18 @@ class Limits(Schema):
     areas: dict[str, list[list[tuple[float, float]]]]
 
 
+class EntryIn(Schema):
+    data: dict[str, Any]
+
+
+class EntryOut(Schema):
+    id: int
+
+
+class Taken(Schema):
+    count: int
+
+
 class Stores(Schema):
     materials: list[dict[str, Any]]
     tools: list[dict[str, Any]]
@@ -305,7 +317,40 @@ def _job_out(job: Job) -> JobOut:
 
 @api.get("/stores", response=Stores)
 def stores(request: HttpRequest) -> dict[str, Any]:
-    return core.stores()
+    return core.stores(actions.own_entries())
+
+
+@api.post("/stores/{kind}", response={201: EntryOut, 422: Fault})
+def make_entry(request: HttpRequest, kind: str, body: EntryIn) -> Status[EntryOut]:
+    """A new entry of the workshop's own."""
+    return Status(201, EntryOut(id=actions.keep_entry(kind, body.data).pk))
+
+
+@api.put("/stores/{kind}/{pk}", response={200: EntryOut, 422: Fault})
+def change_entry(request: HttpRequest, kind: str, pk: int, body: EntryIn) -> EntryOut:
+    return EntryOut(id=actions.keep_entry(kind, body.data, pk).pk)
+
+
+@api.delete("/stores/{kind}/{pk}", response={204: None, 404: Fault})
+def delete_entry(request: HttpRequest, kind: str, pk: int) -> Status[None]:
+    get_object_or_404(StoreEntry, pk=pk, kind=kind).delete()
+    return Status(204, None)
+
+
+@api.post("/cutters", response={200: Taken, 422: Fault})
+def import_cutters(request: HttpRequest, file: File[UploadedFile]) -> Taken:
+    """Take a CSV or JSON list with ISO 13399 codes: all of it, or nothing."""
+    return Taken(count=actions.import_tools(file.read()))
+
+
+@api.get("/cutters.{form}")
+def export_cutters(request: HttpRequest, form: str) -> HttpResponse:
+    """All cutters of the stores, as csv or json with ISO 13399 codes."""
+    text = core.write_tools(core.stores(actions.own_entries())["tools"], form)
+    kind = "application/json" if form == "json" else "text/csv"
+    answer = HttpResponse(text, content_type=f"{kind}; charset=utf-8")
+    answer["Content-Disposition"] = f'attachment; filename="cutters.{"json" if form == "json" else "csv"}"'
+    return answer
 
 
 @api.get("/jobs", response=list[JobLine])

@@ -26,6 +26,19 @@ class PartFile(models.Model):
     made = models.DateTimeField(auto_now_add=True)
 
 
+class StoreEntry(models.Model):
+    """A material, cutter or machine of the workshop's own, beside the catalogue that ships."""
+
+    class Kind(models.TextChoices):
+        MATERIAL = "materials"
+        TOOL = "tools"
+        MACHINE = "machines"
+
+    kind = models.CharField(max_length=10, choices=Kind.choices)
+    data = models.JSONField()
+    made = models.DateTimeField(auto_now_add=True)
+
+
 class Job(models.Model):
     """A job as its document (the job file); `revision` counts its edits."""
 

@@ -14,6 +14,8 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 from justbite.errors import JobError
 
 INCH = 25.4
+ROUGHERS = ("flat_end_mill", "bull_nose_end_mill")
+"""Kinds of cutter that roughing is planned for; the corner radius of a bull nose stands on the floor."""
 Positive = Annotated[float, Field(gt=0, allow_inf_nan=False)]
 Share = Annotated[float, Field(gt=0, le=1)]
 Number = Annotated[float, Field(allow_inf_nan=False)]
@@ -68,6 +70,8 @@ class Material(Model):
     most_bite_share: Annotated[float, Field(gt=0, le=1)] = 0.3
     """Largest radial depth for constant-engagement roughing, share of D."""
     ramp_angle: Annotated[float, Field(gt=0, lt=45)] = 2.5
+    hardness: Positive | None = None
+    """Brinell, for finding what is most like it; None: not told."""
 
 
 class Dynamics(Model):
@@ -84,7 +88,9 @@ class Dynamics(Model):
 class Tool(Model):
     number: Annotated[int, Field(ge=1)]
     name: str = ""
-    kind: Literal["flat_end_mill"] = "flat_end_mill"
+    kind: Literal[
+        "flat_end_mill", "bull_nose_end_mill", "ball_end_mill", "chamfer_mill", "drill", "face_mill", "radius_mill"
+    ] = "flat_end_mill"
     diameter: Positive
     flutes: Annotated[int, Field(ge=1, le=20)]
     flute_length: Positive
@@ -94,6 +100,10 @@ class Tool(Model):
     substrate: Literal["carbide", "hss"] = "carbide"
     rake_angle: Annotated[float, Field(gt=-30, lt=40)] = 8
     """Degrees."""
+    point_angle: Annotated[float, Field(gt=0, le=180)] | None = None
+    """Degrees at the tip of a drill or chamfer mill."""
+    holder_diameter: Positive | None = None
+    holder_length: Positive | None = None
     dynamics: tuple[Dynamics, Dynamics] | None = None
     """Measured at the tool point along and across the feed; None: estimated from the geometry."""
 
@@ -249,6 +259,8 @@ class Operation(Model):
     """Share of every load ceiling held back."""
     allowance: Allowance = Allowance()
     tolerance: Annotated[float, Field(gt=0, le=1)] = 0.02
+    follow_bite: bool = True
+    """Whether the feed rises where the path takes less than the bite."""
     hover: Annotated[float, Field(gt=0)] = 0.3
     return_feed: Positive | None = None
 
@@ -356,6 +368,12 @@ def _cross_faults(job: Job) -> list[str]:
         if operation.tool not in numbers:
             faults.append(f"{where}: there is no tool {operation.tool} in the list.")
             continue
+        kind = job.tool(operation.tool).kind
+        if kind not in ROUGHERS:
+            faults.append(
+                f"{where}: tool {operation.tool} is a {kind.replace('_', ' ')}; roughing takes a flat or a bull-nose"
+                " end mill. Choose another cutter."
+            )
         bite = operation.bite
         if bite is not None:
             diameter = job.tool(operation.tool).diameter
@@ -380,8 +398,9 @@ def in_millimetres(job: Job) -> Job:
     data = job.model_dump()
     data["units"] = "mm"
     for tool in data["tools"]:
-        for key in ("diameter", "flute_length", "stickout", "corner_radius"):
-            tool[key] *= INCH
+        for key in ("diameter", "flute_length", "stickout", "corner_radius", "holder_diameter", "holder_length"):
+            if tool[key] is not None:
+                tool[key] *= INCH
     data["stock"] = _stock_in_millimetres(data["stock"], points)
     for keep_out in data["keep_outs"]:
         keep_out["outline"] = points(keep_out["outline"])

@@ -4,6 +4,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import ndimage
 
 from justbite.model.moves import (
     CLOCKWISE,
@@ -21,6 +22,10 @@ from justbite.path.entry import Entry
 from justbite.path.fit import fit
 from justbite.path.level import PartPath
 
+FEED_RUN = 0.8
+"""mm to either side that a cut's feed also has to suit."""
+FEED_STEP = 0.1
+"""Shares of the cutting feed that the feed follows the bite in: finer would only make blocks."""
 EASE = 1.0
 """mm of travel over which a link lifts off the floor and comes down again."""
 
@@ -45,6 +50,8 @@ class Feeds:
     ramp: float
     acceleration: float
     """mm/s2"""
+    follow: tuple[NDArray[np.float64], NDArray[np.float64]] | None = None
+    """Radial depths over the target, rising, and what the cutting feed is multiplied by there."""
 
 
 @dataclass
@@ -92,7 +99,7 @@ def add_level(out: MovesBuilder, parts: list[PartPath], above: float, z: float, 
         _enter(out, part.entry, above, z, heights, feeds, outside_gap)
         for piece in part.pieces:
             if piece.kind == "cut":
-                _cut(out, piece, z, feeds.cut, target, tolerance)
+                _cut(out, piece, z, feeds, target, tolerance)
             else:
                 _link(out, piece, z, heights, feeds, tolerance)
         x, y, _ = out.here
@@ -142,8 +149,24 @@ def _ramp(out: MovesBuilder, entry: Entry, top: float, z: float, feeds: Feeds) -
         out.to(LINE, float(x), float(y), top + (z - top) * min(1.0, k / strokes), feeds.entry, ENTRY)
 
 
-def _cut(out: MovesBuilder, piece: Piece, z: float, feed: float, target: float, tolerance: float) -> None:
-    _blocks(out, piece.points, z, feed, CUT, tolerance, piece.depth / target)
+def _cut(out: MovesBuilder, piece: Piece, z: float, feeds: Feeds, target: float, tolerance: float) -> None:
+    """A cut; where the feed follows the bite, in runs of one feed each, slow enough for the deepest place."""
+    depth = piece.depth / target
+    if feeds.follow is None or len(depth) < 4:
+        _blocks(out, piece.points, z, feeds.cut, CUT, tolerance, depth)
+        return
+    spans = np.hypot(*np.diff(piece.points, axis=0).T)
+    reach = max(1, round(FEED_RUN / max(1e-6, float(spans.mean()))))
+    # No quicker than what is met a little before and after: the machine needs its way to change.
+    worst = ndimage.maximum_filter1d(depth, 2 * reach + 1, mode="nearest")
+    factor = np.floor(np.interp(worst, *feeds.follow) / FEED_STEP + 1e-9) * FEED_STEP
+    change = np.nonzero(np.diff(factor[1:]))[0] + 1
+    at = 0
+    for end in [*change.tolist(), len(depth) - 1]:
+        if end > at:
+            feed = feeds.cut * float(factor[at + 1])
+            _blocks(out, piece.points[at : end + 1], z, feed, CUT, tolerance, depth[at : end + 1])
+            at = end
 
 
 def _blocks(out: MovesBuilder, points: NDArray[np.float64], z: float, feed: float, part: int,

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
@@ -15,6 +16,7 @@ from justbite.path.level import PartPath, plan_level
 from justbite.path.program import Feeds, Heights, MovesBuilder, add_level
 
 Progress = Callable[[float, str], None]
+FeedLaw = tuple[NDArray[np.float64], NDArray[np.float64]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,9 +42,12 @@ def level_heights(top: float, bottom: float, step: float, floors: tuple[float, .
 
 
 def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite, machine: Machine,
-                  material: Material, travel: float, limits: Limits,
-                  progress: Progress) -> list[Finding]:  # fmt: skip
-    """Append the moves of one roughing operation to `out`. Returns its findings."""
+                  material: Material, travel: float, limits: Limits, progress: Progress,
+                  follow: FeedLaw | None = None) -> list[Finding]:  # fmt: skip
+    """Append the moves of one roughing operation to `out`. Returns its findings.
+
+    `follow`: radial depths over the target and the feed's factors there; None keeps one feed.
+    """
     tool = job.tool(operation.tool)
     radius = tool.diameter / 2
     findings: list[Finding] = []
@@ -54,6 +59,7 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         rapid=machine.rapid_feed,
         ramp=float(np.radians(material.ramp_angle)),
         acceleration=machine.acceleration,
+        follow=follow,
     )
     tolerance = min(limits.fit_share * operation.tolerance, limits.fit_bite_share * bite.ae)
     left = list(operation.regions)

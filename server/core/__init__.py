@@ -6,11 +6,14 @@ from collections.abc import Callable
 from dataclasses import asdict
 from typing import Any
 
+from pydantic import ValidationError
+
 from justbite import __version__, catalogue, tolerances
 from justbite.bite import chart as bite_chart
 from justbite.bite import relief, solver
+from justbite.catalogue import exchange
 from justbite.errors import InputError, JobError, JustBiteError, PartError, StoppedError
-from justbite.model.job import Job, parse_job
+from justbite.model.job import Job, Machine, Material, Tool, parse_job
 from justbite.model.shapes import job_space
 from justbite.part.read import MOST_BYTES
 from justbite.prepare import case_for, check_job
@@ -94,17 +97,52 @@ def limits(document: dict[str, Any], operation: int) -> dict[str, list[list[list
     return found
 
 
-def stores() -> dict[str, Any]:
-    """The catalogue as plain data, with the source of each entry."""
+_STORED: dict[str, type[Material] | type[Tool] | type[Machine]] = {
+    "materials": Material, "tools": Tool, "machines": Machine,
+}  # fmt: skip
+
+
+def stores(own: list[tuple[int, str, dict[str, Any]]]) -> dict[str, Any]:
+    """The catalogue and the workshop's own entries as plain data, with the source of each."""
     source = catalogue.sources()
-    return {
-        name: [{"id": k, "source": source[k], **v.model_dump()} for k, v in table.items()]
-        for name, table in (
-            ("materials", catalogue.materials()),
-            ("tools", catalogue.tools()),
-            ("machines", catalogue.machines()),
-        )
+    tables = {"materials": catalogue.materials(), "tools": catalogue.tools(), "machines": catalogue.machines()}
+    found: dict[str, list[dict[str, Any]]] = {
+        name: [{"id": k, "own": None, "source": source[k], **v.model_dump(mode="json")} for k, v in table.items()]  # type: ignore[attr-defined]
+        for name, table in tables.items()
     }
+    for pk, kind, data in own:
+        found[kind].append({"id": f"own-{pk}", "own": pk, "source": "entered here", **data})
+    return found
+
+
+def store_entry(kind: str, data: dict[str, Any]) -> dict[str, Any]:
+    """An entry of the stores, checked. Raises JobError with one sentence per fault."""
+    if kind not in _STORED:
+        raise JobError(f'There is no store called "{kind}".')
+    fields = _STORED[kind].model_fields
+    plain = {k: v for k, v in data.items() if k in fields}
+    if kind == "tools":
+        plain.setdefault("number", 1)
+    try:
+        return _STORED[kind].model_validate(plain).model_dump(mode="json")
+    except ValidationError as error:
+        raise JobError.of([entry_sentence(e) for e in error.errors()]) from None
+
+
+def entry_sentence(error: Any) -> str:
+    name = str(error["loc"][0]).replace("_", " ") if error["loc"] else "the entry"
+    return f"{name}: {error['msg'].removeprefix('Value error, ').replace('Input should', 'it must')}."
+
+
+def read_tools(data: bytes) -> list[dict[str, Any]]:
+    """The cutters of an ISO 13399 list as plain data. Raises InputError."""
+    return [t.model_dump(mode="json") for t in exchange.read_tools(data)]
+
+
+def write_tools(entries: list[dict[str, Any]], form: str) -> str:
+    """Cutters of the stores as CSV or JSON with ISO 13399 codes."""
+    tools = [Tool.model_validate({k: v for k, v in e.items() if k in Tool.model_fields}) for e in entries]
+    return exchange.to_json(tools) if form == "json" else exchange.to_csv(tools)
 
 
 def quantity(text: str, kind: str, units: str) -> dict[str, Any]:

@@ -83,7 +83,7 @@ class JobsTest(ApiCase):
         self.assertAlmostEqual(read["value"], 3.575)
         self.assertIn("not a value", self.send("post", "/quantity", {"text": "x", "kind": "length"}, 422)["faults"][0])
         stores = self.send("get", "/stores")
-        self.assertEqual([len(stores[k]) for k in ("materials", "tools", "machines")], [8, 6, 3])
+        self.assertEqual([len(stores[k]) for k in ("materials", "tools", "machines")], [40, 60, 8])
         self.assertEqual({m["group"] for m in stores["materials"]}, set("PMKNSH"))
         self.assertTrue(all(e["source"] for table in stores.values() for e in table))
 

@@ -2,6 +2,7 @@
   /** Which screen: the address after # says it, so that a reload and the back button work. */
   import Bench from './bench/Bench.svelte';
   import PartDesk from './part/PartDesk.svelte';
+  import Stores from './screens/Stores.svelte';
   import Shelf from './screens/Shelf.svelte';
 
   let place = $state(location.hash.slice(1) || '/');
@@ -26,6 +27,8 @@
   {/key}
 {:else if place === '/new'}
   <PartDesk />
+{:else if place === '/stores'}
+  <Stores />
 {:else}
   <Shelf />
 {/if}

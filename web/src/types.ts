@@ -5,7 +5,14 @@ export type Vertex = [number, number] | [number, number, number];
 export interface Tool {
   number: number;
   name?: string;
-  kind?: 'flat_end_mill';
+  kind?:
+    | 'flat_end_mill'
+    | 'bull_nose_end_mill'
+    | 'ball_end_mill'
+    | 'chamfer_mill'
+    | 'drill'
+    | 'face_mill'
+    | 'radius_mill';
   diameter: number;
   flutes: number;
   flute_length: number;
@@ -13,6 +20,8 @@ export interface Tool {
   helix_angle?: number;
   corner_radius?: number;
   substrate?: 'carbide' | 'hss';
+  rake_angle?: number;
+  dynamics?: { frequency: number; stiffness: number; damping: number }[] | null;
 }
 
 export interface Region {
@@ -39,6 +48,8 @@ export interface Operation {
   reserve?: number;
   allowance?: { wall?: number; floor?: number };
   tolerance?: number;
+  /** Whether the feed rises where the path takes less than the bite. */
+  follow_bite?: boolean;
   hover?: number;
   return_feed?: number | null;
 }
@@ -120,6 +131,8 @@ export interface OperationReport {
   p99_engagement_deg: number;
   max_over_target: number;
   left_over_share: number;
+  /** What letting the feed follow the bite saves; 0 when it is off. */
+  follow_saved_seconds: number;
   levels: number[];
   ideal_seconds: number;
 }
@@ -161,6 +174,8 @@ export interface Plan {
 
 export interface StoreEntry {
   id: string;
+  /** Key of an entry of the workshop's own; null for the catalogue that ships. */
+  own: number | null;
   source: string;
   name: string;
   [key: string]: unknown;

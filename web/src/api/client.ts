@@ -58,6 +58,28 @@ type Plain = Record<string, never>;
 const plain = (document: JobDocument) => document as unknown as Plain;
 
 export const stores = () => unwrap<Stores>(client.GET('/api/stores'));
+export const keepEntry = (kind: string, data: Record<string, unknown>, pk: number | null) =>
+  pk === null
+    ? unwrap<{ id: number }>(
+        client.POST('/api/stores/{kind}', { params: { path: { kind } }, body: { data: data as Plain } }),
+      )
+    : unwrap<{ id: number }>(
+        client.PUT('/api/stores/{kind}/{pk}', {
+          params: { path: { kind, pk } },
+          body: { data: data as Plain },
+        }),
+      );
+export const deleteEntry = (kind: string, pk: number) =>
+  unwrap<void>(client.DELETE('/api/stores/{kind}/{pk}', { params: { path: { kind, pk } } }));
+export async function importCutters(file: File): Promise<{ count: number }> {
+  const body = new FormData();
+  body.append('file', file);
+  const call = fetch('/api/cutters', { method: 'POST', body }).then(async (response) => {
+    const content: unknown = await response.json().catch(() => undefined);
+    return { data: content, error: content, response };
+  });
+  return unwrap<{ count: number }>(call);
+}
 export const jobs = () => unwrap<JobLine[]>(client.GET('/api/jobs'));
 export const job = (pk: number) => unwrap<Job>(client.GET('/api/jobs/{pk}', { params: { path: { pk } } }));
 export const makeJob = (document: JobDocument) =>

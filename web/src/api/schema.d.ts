@@ -124,6 +124,46 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/cutters': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Import Cutters
+     * @description Take a CSV or JSON list with ISO 13399 codes: all of it, or nothing.
+     */
+    post: operations['server_api_import_cutters'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/cutters.{form}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Export Cutters
+     * @description All cutters of the stores, as csv or json with ISO 13399 codes.
+     */
+    get: operations['server_api_export_cutters'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/jobs': {
     parameters: {
       query?: never;
@@ -486,6 +526,44 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/stores/{kind}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Make Entry
+     * @description A new entry of the workshop's own.
+     */
+    post: operations['server_api_make_entry'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/stores/{kind}/{pk}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Change Entry */
+    put: operations['server_api_change_entry'];
+    post?: never;
+    /** Delete Entry */
+    delete: operations['server_api_delete_entry'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -633,6 +711,18 @@ export interface components {
       document: {
         [key: string]: unknown;
       };
+    };
+    /** EntryIn */
+    EntryIn: {
+      /** Data */
+      data: {
+        [key: string]: unknown;
+      };
+    };
+    /** EntryOut */
+    EntryOut: {
+      /** Id */
+      id: number;
     };
     /**
      * Fault
@@ -920,6 +1010,11 @@ export interface components {
         [key: string]: unknown;
       }[];
     };
+    /** Taken */
+    Taken: {
+      /** Count */
+      count: number;
+    };
   };
   responses: never;
   parameters: never;
@@ -1124,6 +1219,65 @@ export interface operations {
         content: {
           'application/json': components['schemas']['Fault'];
         };
+      };
+    };
+  };
+  server_api_import_cutters: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'multipart/form-data': {
+          /**
+           * File
+           * Format: binary
+           */
+          file: string;
+        };
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Taken'];
+        };
+      };
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Fault'];
+        };
+      };
+    };
+  };
+  server_api_export_cutters: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        form: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
     };
   };
@@ -1791,6 +1945,107 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Stores'];
+        };
+      };
+    };
+  };
+  server_api_make_entry: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        kind: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['EntryIn'];
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['EntryOut'];
+        };
+      };
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Fault'];
+        };
+      };
+    };
+  };
+  server_api_change_entry: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        kind: string;
+        pk: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['EntryIn'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['EntryOut'];
+        };
+      };
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Fault'];
+        };
+      };
+    };
+  };
+  server_api_delete_entry: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        kind: string;
+        pk: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Not Found */
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Fault'];
         };
       };
     };

@@ -2,7 +2,7 @@
   /** The order sheet of the chosen operation: three cards that unfold in place. */
   import { length, number } from '../format';
   import QuantityField from '../parts/QuantityField.svelte';
-  import { toolFrom } from '../stores';
+  import { named, ROUGHERS, toolFrom } from '../stores';
   import type { Operation } from '../types';
   import type { BenchState } from './bench.svelte';
 
@@ -169,7 +169,9 @@
             {/each}
           </optgroup>
           <optgroup label="From the stores">
-            {#each bench.stores?.tools ?? [] as t (t.id)}<option value={t.id}>{t.name}</option>{/each}
+            {#each (bench.stores?.tools ?? []).filter( (t) => ROUGHERS.includes(t.kind ?? '') ) as t (t.id)}<option
+                value={t.id}>{t.name}</option
+              >{/each}
           </optgroup>
         </select>
       </label>
@@ -177,7 +179,11 @@
         Material
         <select
           value={idOf(document.material)}
-          onchange={(e) => bench.change({ ...document, material: e.currentTarget.value })}
+          onchange={(e) =>
+            bench.change({
+              ...document,
+              material: named(bench.stores?.materials ?? [], e.currentTarget.value),
+            })}
         >
           {#if typeof document.material !== 'string'}<option value="">{document.material.name}</option>{/if}
           {#each bench.stores?.materials ?? [] as m (m.id)}<option value={m.id}>{m.name}</option>{/each}
@@ -187,7 +193,11 @@
         Machine
         <select
           value={idOf(document.machine)}
-          onchange={(e) => bench.change({ ...document, machine: e.currentTarget.value })}
+          onchange={(e) =>
+            bench.change({
+              ...document,
+              machine: named(bench.stores?.machines ?? [], e.currentTarget.value),
+            })}
         >
           {#if typeof document.machine !== 'string'}<option value="">{document.machine.name}</option>{/if}
           {#each bench.stores?.machines ?? [] as m (m.id)}<option value={m.id}>{m.name}</option>{/each}
@@ -261,6 +271,19 @@
         : '',
     )}
     {#if open.moves}
+      <label class="pick follow">
+        <input
+          type="checkbox"
+          checked={operation.follow_bite ?? true}
+          onchange={(e) => bench.changeOperation((o) => ({ ...o, follow_bite: e.currentTarget.checked }))}
+        />
+        <span>
+          Feed follows the bite
+          {#if bench.plan?.fresh && bench.report?.follow_saved_seconds}
+            <span class="quiet">saves {number(bench.report.follow_saved_seconds, 0)} s</span>
+          {/if}
+        </span>
+      </label>
       <QuantityField
         label="Hover"
         value={operation.hover ?? 0.3}
@@ -334,6 +357,9 @@
     gap: 6px;
     align-items: center;
     margin-top: 4px;
+  }
+  .follow {
+    grid-template-columns: auto 1fr;
   }
   .pick select {
     min-width: 0;

@@ -4,7 +4,7 @@
   import * as api from '../api/client';
   import { length } from '../format';
   import TopLine from '../parts/TopLine.svelte';
-  import { toolFrom } from '../stores';
+  import { named, ROUGHERS, toolFrom } from '../stores';
   import type { JobDocument, Stores } from '../types';
   import AboveView from './AboveView.svelte';
   import { Desk, type Step } from './desk.svelte';
@@ -89,8 +89,8 @@
       version: 1,
       name: name.trim() || 'New job',
       units: 'mm',
-      machine,
-      material,
+      machine: named(stores!.machines, machine),
+      material: named(stores!.materials, material),
       tools: [toolFrom(tool, 1)],
       ...pieces,
       operations: [
@@ -277,7 +277,9 @@
                     <label class="pick">
                       Cutter
                       <select bind:value={cutter}>
-                        {#each stores.tools as t (t.id)}<option value={t.id}>{t.name}</option>{/each}
+                        {#each stores.tools.filter((t) => ROUGHERS.includes(t.kind ?? '')) as t (t.id)}<option
+                            value={t.id}>{t.name}</option
+                          >{/each}
                       </select>
                     </label>
                     <label class="pick">Name <input type="text" bind:value={name} /></label>

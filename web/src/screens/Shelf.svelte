@@ -28,6 +28,7 @@
 
 <TopLine>
   <span class="quiet">Shelf</span>
+  <a class="stores" href="#/stores">Stores</a>
   <a class="button main" href="#/new">New job from a part</a>
 </TopLine>
 <main>
@@ -73,8 +74,9 @@
 </main>
 
 <style>
-  .button.main {
+  .stores {
     margin-left: auto;
+    color: var(--pencil);
   }
   main {
     padding: 28px 32px;
