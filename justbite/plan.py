@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from justbite import __version__, tolerances
+from justbite import __version__, rules, tolerances
 from justbite.bite import solver
 from justbite.errors import JobError, NothingToCutError
 from justbite.model.bite import Bite
@@ -54,6 +54,8 @@ def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:
         raise JobError(f"The travel height {travel:g} is not above the stock and the keep-outs.", "Raise it.")
     bites = [bite_of(job, o) for o in job.operations]
     findings = [f for o, b in zip(job.operations, bites, strict=True) for f in _bite_findings(o, b)]
+    for o, b in zip(job.operations, bites, strict=True):
+        findings += rules.order_findings(job, o, b, machine, material)
     out = MovesBuilder(start=np.array([0.0, 0.0, travel]))
     limits = Limits(
         tolerances.CHORD, tolerances.WALL_SNAP, tolerances.FIT_SHARE, tolerances.FIT_BITE_SHARE,
@@ -132,6 +134,7 @@ def _prove(job: Job, bites: list[Bite], machine: Machine, planned: Moves, progra
         row["follow_saved_seconds"] = float(steady[at].sum() - seconds[at].sum()) if operation.follow_bite else 0.0
         rows.append(row)
         findings += _proof_findings(operation, bite, audit, job.tool(operation.tool).diameter / 2)
+        findings += rules.curve_findings(operation, bite, machine, replace(own, part=part[at]))
         pieces.append(PathTrace.of(audit.trace, own, seconds, at, part[at], bite.ae))
     total = float(seconds.sum())
     report = {
