@@ -58,6 +58,8 @@ class StoryTest(SimpleTestCase):
             page.on("pageerror", lambda error: wrong.append(str(error)))
             self.open_the_bench(page, address)
             self.stop_planning(page)
+            self.bite_chart(page)
+            self.own_cutter(page, address)
             first = self.plan(page)
             self.scrub(page)
             self.change_the_bite(page, first)
@@ -79,6 +81,48 @@ class StoryTest(SimpleTestCase):
         page.get_by_role("button", name="Plan", exact=True).click()
         page.get_by_role("button", name="Stop").click()
         expect(page.get_by_role("status")).to_contain_text("planning stopped", timeout=PLANNED)
+
+    def bite_chart(self, page: Page) -> None:
+        """The point moves by the arrows and by dragging; all numbers follow; it is left to the app again."""
+        page.keyboard.press("c")
+        chart = page.get_by_role("application")
+        chart.wait_for(timeout=READ)
+        expect(chart).to_contain_text("best")
+        expect(chart).to_contain_text("cutter bending holds the feed back")
+        bite = page.get_by_label("Bite", exact=True)
+        free = bite.input_value()
+        chart.focus()
+        page.keyboard.press("ArrowLeft")
+        expect(bite).not_to_have_value(free, timeout=READ)
+        expect(page.get_by_role("button", name="pinned").first).to_be_visible(timeout=READ)
+        box = chart.bounding_box()
+        assert box is not None
+        page.mouse.move(box["x"] + 0.3 * box["width"], box["y"] + 0.3 * box["height"])
+        page.mouse.down()
+        page.mouse.move(box["x"] + 0.8 * box["width"], box["y"] + 0.2 * box["height"], steps=4)
+        page.mouse.up()
+        expect(page.get_by_role("button", name="pinned")).to_have_count(2, timeout=READ)
+        page.get_by_role("button", name="work it out").click()
+        expect(bite).to_have_value(free, timeout=READ)
+        expect(page.get_by_role("region", name="Ceilings")).to_contain_text("% more.", timeout=READ)
+        page.keyboard.press("c")
+        expect(page.get_by_role("group", name="Drawing from above")).to_be_visible()
+
+    def own_cutter(self, page: Page, address: str) -> None:
+        """A cutter of the stores, changed and kept; then it can be chosen on the bench."""
+        page.goto(f"{address}#/stores")
+        page.get_by_label("Search the stores").fill("10 flat")
+        page.get_by_role("button", name="10 mm flat, 3 flutes", exact=True).click()
+        page.get_by_label("Name").fill("our short ten")
+        page.get_by_label("Stick-out").fill("5")
+        page.get_by_role("button", name="Keep as an entry of your own").click()
+        expect(page.get_by_role("alert")).to_contain_text("stick-out")
+        page.get_by_label("Stick-out").fill("34")
+        page.get_by_role("button", name="Keep as an entry of your own").click()
+        expect(page.get_by_role("status")).to_contain_text("Kept")
+        page.goto(address)
+        page.get_by_label("Open Gauge base").click()
+        expect(page.get_by_label("Cutter", exact=True)).to_contain_text("our short ten", timeout=READ)
 
     def plan(self, page: Page) -> str:
         page.get_by_role("button", name="Plan", exact=True).click()

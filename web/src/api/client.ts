@@ -122,7 +122,7 @@ export type AreaIn = Schemas['AreaIn'];
 export type Pick = Schemas['Pick'];
 
 /** Keep a part file and have it read; ask `part` until it is done. */
-export async function sendPart(file: File, units = '', join = 0): Promise<PartFile> {
+async function sendPart(file: File, units = '', join = 0): Promise<PartFile> {
   const body = new FormData();
   body.append('file', file);
   body.append('units', units);
@@ -136,6 +136,17 @@ export async function sendPart(file: File, units = '', join = 0): Promise<PartFi
 
 export const part = (pk: number) =>
   unwrap<PartFile>(client.GET('/api/parts/{pk}', { params: { path: { pk } } }));
+
+/** Send a part and wait until it is read. A part that cannot be read is thrown as `Faults`. */
+export async function readPart(file: File, units = '', join = 0): Promise<PartFile> {
+  let found = await sendPart(file, units, join);
+  while (found.state === 'waiting' || found.state === 'reading') {
+    await new Promise((r) => setTimeout(r, 250));
+    found = await part(found.id);
+  }
+  if (found.state === 'failed') throw new Faults([found.sentence]);
+  return found;
+}
 
 export async function mesh(pk: number, body: number): Promise<ArrayBuffer> {
   const answer = await fetch(`/api/parts/${pk}/mesh?body=${body}`);

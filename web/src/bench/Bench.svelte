@@ -2,6 +2,7 @@
   /** The bench: order sheet, drawing with load strip, ceilings, and the minutes below. */
   import { onDestroy } from 'svelte';
   import { minutes } from '../format';
+  import KeyList from '../parts/KeyList.svelte';
   import TopLine from '../parts/TopLine.svelte';
   import { BenchState } from './bench.svelte';
   import BiteChart from './BiteChart.svelte';
@@ -124,13 +125,7 @@
     <Minutes {bench} />
   {/if}
   {#if keys}
-    <aside class="keys" aria-label="Keys">
-      <h3>Keys</h3>
-      <dl>
-        {#each KEYS as [k, what] (k)}<dt>{k}</dt>
-          <dd>{what}</dd>{/each}
-      </dl>
-    </aside>
+    <KeyList keys={KEYS} />
   {/if}
 </div>
 
@@ -194,26 +189,5 @@
   }
   .centre.whole {
     grid-template-rows: minmax(0, 1fr);
-  }
-  .keys {
-    position: fixed;
-    right: 16px;
-    top: 54px;
-    width: 300px;
-    padding: 12px 16px;
-    background: var(--field);
-    border: 1px solid var(--ink);
-  }
-  dl {
-    display: grid;
-    grid-template-columns: 80px 1fr;
-    gap: 4px 10px;
-    margin: 8px 0 0;
-  }
-  dt {
-    font-weight: 600;
-  }
-  dd {
-    margin: 0;
   }
 </style>

@@ -7,6 +7,8 @@ import type { Bite, JobDocument, Operation, Picture, Plan, Region, Stores } from
 import { decode, placeAt, rangeOf, type Trace } from './trace';
 
 export type Lens = 'engagement' | 'feed' | 'order';
+/** A document, or how it is made from the one that stands when its turn comes. */
+type Edit = JobDocument | ((document: JobDocument | null) => JobDocument | null);
 const SLOWEST_POLL = 1000;
 
 export class BenchState {
@@ -169,6 +171,7 @@ export class BenchState {
     }
   }
 
+  #edits: Promise<void> = Promise.resolve();
   #resting: ReturnType<typeof setTimeout> | undefined;
   #chartKey = '';
 
@@ -217,20 +220,26 @@ export class BenchState {
   }
 
   changeOperation(change: (operation: Operation) => Operation) {
-    const next = this.#with(change);
-    if (next) return this.change(next);
+    return this.change(() => this.#with(change));
   }
 
   changeRegion(name: string, change: (region: Region) => Region) {
-    if (!this.document) return;
-    const regions = this.document.regions.map((r) => (r.name === name ? change(r) : r));
-    return this.change({ ...this.document, regions });
+    return this.change(
+      (d) => d && { ...d, regions: d.regions.map((r) => (r.name === name ? change(r) : r)) },
+    );
   }
 
   /** Keep an edit; when the server refuses it, the job stays as it was and the reason is shown. */
-  async change(next: JobDocument, remember = true) {
+  change(next: Edit, remember = true): Promise<void> {
+    // One after the other: each edit is made on what the one before it left.
+    this.#edits = this.#edits.then(() => this.#change(next, remember));
+    return this.#edits;
+  }
+
+  async #change(edit: Edit, remember: boolean) {
     const before = this.document;
-    if (!before) return;
+    const next = typeof edit === 'function' ? edit(before) : edit;
+    if (!before || !next) return;
     try {
       const job = await api.changeJob(this.id, next);
       if (remember) {
@@ -242,7 +251,7 @@ export class BenchState {
     } catch (error) {
       this.#fail(error);
     }
-    await this.refreshBites();
+    void this.refreshBites();
   }
 
   async undo() {

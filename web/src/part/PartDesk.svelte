@@ -3,6 +3,7 @@
   import { onMount } from 'svelte';
   import * as api from '../api/client';
   import { length } from '../format';
+  import KeyList from '../parts/KeyList.svelte';
   import TopLine from '../parts/TopLine.svelte';
   import { named, ROUGHERS, toolFrom } from '../stores';
   import type { JobDocument, Stores } from '../types';
@@ -142,12 +143,7 @@
     desk.reading = true;
     desk.faults = [];
     try {
-      let part = await api.sendPart(file);
-      while (part.state === 'waiting' || part.state === 'reading') {
-        await new Promise((r) => setTimeout(r, 250));
-        part = await api.part(part.id);
-      }
-      if (part.state === 'failed') throw new api.Faults([part.sentence]);
+      const part = await api.readPart(file);
       const answer = await api.changePart(job!, part.id);
       document = answer.job.document;
       await desk.resume(document);
@@ -330,13 +326,7 @@
     </section>
   </main>
   {#if keys}
-    <aside class="keys" aria-label="Keys">
-      <h3>Keys</h3>
-      <dl>
-        {#each KEYS as [k, what] (k)}<dt>{k}</dt>
-          <dd>{what}</dd>{/each}
-      </dl>
-    </aside>
+    <KeyList keys={KEYS} />
   {/if}
 </div>
 
@@ -449,26 +439,5 @@
   }
   .empty {
     padding: 40px;
-  }
-  .keys {
-    position: fixed;
-    right: 16px;
-    top: 54px;
-    width: 330px;
-    padding: 12px 16px;
-    background: var(--field);
-    border: 1px solid var(--ink);
-  }
-  dl {
-    display: grid;
-    grid-template-columns: 80px 1fr;
-    gap: 4px 10px;
-    margin: 8px 0 0;
-  }
-  dt {
-    font-weight: 600;
-  }
-  dd {
-    margin: 0;
   }
 </style>

@@ -68,12 +68,7 @@
     if (!file) return;
     reading = true;
     try {
-      let part = await api.sendPart(file);
-      while (part.state === 'waiting' || part.state === 'reading') {
-        await new Promise((r) => setTimeout(r, 250));
-        part = await api.part(part.id);
-      }
-      if (part.state === 'failed') throw new api.Faults([part.sentence]);
+      const part = await api.readPart(file);
       await desk.stock({ kind: 'model', part: part.id });
     } catch (error) {
       desk.faults = (error as api.Faults).sentences;

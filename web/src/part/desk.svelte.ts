@@ -94,12 +94,7 @@ export class Desk {
     this.file = file;
     [this.reading, this.faults] = [true, []];
     try {
-      let part = await api.sendPart(file, units, join);
-      while (part.state === 'waiting' || part.state === 'reading') {
-        await new Promise((r) => setTimeout(r, 250));
-        part = await api.part(part.id);
-      }
-      if (part.state === 'failed') throw new api.Faults([part.sentence]);
+      const part = await api.readPart(file, units, join);
       const again = this.part?.name === part.name && this.part.bodies.length === part.bodies.length;
       this.part = part;
       if (!again) {
