@@ -122,7 +122,7 @@ class StoryTest(SimpleTestCase):
         expect(page.get_by_role("status")).to_contain_text("Kept")
         page.goto(address)
         page.get_by_label("Open Gauge base").click()
-        expect(page.get_by_label("Cutter", exact=True)).to_contain_text("our short ten", timeout=READ)
+        expect(page.locator("label", has_text="our short ten").first).to_contain_text("Cutter", timeout=READ)
 
     def plan(self, page: Page) -> str:
         page.get_by_role("button", name="Plan", exact=True).click()
