@@ -81,7 +81,7 @@ def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:
     headings = [
         Heading(i + 1, o.name, o.tool, b.speed) for i, (o, b) in enumerate(zip(job.operations, bites, strict=True))
     ]
-    program, moves = write_program(job.name, moves, headings, travel)
+    program, moves = write_program(job.name, moves, headings, travel, job.setup.work_offset)
     report, trace, found = _prove(job, bites, machine, moves, program, compute, progress)
     findings += found
     report["warnings"] = [f.as_dict() for f in findings]

@@ -14,7 +14,7 @@ from justbite.model.moves import CUT, POSITION, RAPID, Moves
 
 _WORD = re.compile(r"([A-Z])\s*([-+]?(?:\d+\.?\d*|\.\d+))")
 _COMMENT = re.compile(r"\(([^)]*)\)")
-_SILENT = {17, 21, 40, 49, 54, 55, 56, 57, 58, 59, 80, 90, 94}
+_SILENT = {17, 21, 40, 49, 54, 54.1, 55, 56, 57, 58, 59, 80, 90, 94}
 
 
 def read_program(text: str) -> Moves:

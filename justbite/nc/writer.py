@@ -31,9 +31,10 @@ def _plain(name: str) -> str:
     return "".join(c for c in name if c.isprintable() and c not in "()%;")
 
 
-def write_program(name: str, moves: Moves, headings: list[Heading], travel: float) -> tuple[str, Moves]:
+def write_program(name: str, moves: Moves, headings: list[Heading], travel: float,
+                  work_offset: str = "G54") -> tuple[str, Moves]:  # fmt: skip
     """The NC text, and the moves with their line numbers. `travel` is the travel height, mm."""
-    out = ["%", f"({_plain(name)})", "G17 G21 G40 G49 G54 G80 G90 G94"]
+    out = ["%", f"({_plain(name)})", "G17 G21 G40 G49 G80 G90 G94", work_offset]
     line = np.zeros(len(moves), dtype=np.int32)
     starts = moves.starts()
     size = lengths(moves)

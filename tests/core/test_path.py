@@ -304,6 +304,20 @@ class StockAndKeepOutTest(SimpleTestCase):
         self.assertGreater(float(z[: len(z) // 4].min()), -8.01)
 
 
+class WorkOffsetTest(SimpleTestCase):
+    def test_the_program_selects_the_jobs_work_offset(self) -> None:
+        for offset in ("G54", "G57", "G54.1 P3"):
+            data = job(rectangle(20, 16))
+            data["setup"] = {"work_offset": offset}
+            made = plan(parse_job(data))
+            self.assertIn(f"\n{offset}\n", made.program)
+            self.assertEqual([line for line in made.program.splitlines() if line.startswith("G5")], [offset])
+            self.assertEqual(made.report["operations"][0]["gouge_mm"], 0)
+        data["setup"] = {"work_offset": "G12"}
+        with self.assertRaisesMessage(Exception, "work offset"):
+            parse_job(data)
+
+
 class FollowTest(SimpleTestCase):
     def test_the_feed_follows_the_bite_inside_the_ceilings(self) -> None:
         """The same path, quicker; no chip thicker than a tooth bears, no power above the bite's."""

@@ -2,7 +2,9 @@
   /** One area: its name, top and bottom, what it asks of a cutter. */
   import { length, number } from '../format';
   import QuantityField from '../parts/QuantityField.svelte';
+  import type { Vertex } from '../types';
   import type { Area, Desk } from './desk.svelte';
+  import ShapeFields from './ShapeFields.svelte';
 
   let { desk, area, others }: { desk: Desk; area: Area; others: Area[] } = $props();
   const f = $derived(area.feature);
@@ -71,6 +73,29 @@
       : ''}
     {#if f.note}<br />{f.note}{/if}
   </p>
+  <label class="pick">
+    Levels at
+    <input
+      type="text"
+      placeholder="Z of floors in between"
+      value={area.floors.join(' ')}
+      onchange={(e) => {
+        const floors = e.currentTarget.value
+          .split(/[\s;]+/)
+          .filter(Boolean)
+          .map(Number);
+        if (floors.every((z) => Number.isFinite(z))) desk.change(area.name, { floors });
+        else desk.faults = ['Levels in between are heights in mm, with spaces between them.'];
+      }}
+    />
+  </label>
+  {#if !area.found && !area.feature.islands.length}
+    <ShapeFields
+      outline={area.feature.outline as Vertex[]}
+      units={desk.units}
+      onchange={(outline) => desk.reshape(area.name, outline)}
+    />
+  {/if}
   <label class="pick">
     Start in
     <select

@@ -4,6 +4,7 @@
   import type { Desk } from './desk.svelte';
   import { readMesh, SpaceLayer, type Hit } from './spacelayer';
 
+  const MOST_HOVER = 150_000;
   let { desk }: { desk: Desk } = $props();
   let canvas = $state<HTMLCanvasElement | null>(null);
   let size = $state({ width: 800, height: 600 });
@@ -95,6 +96,11 @@
       return;
     }
     if (picking) hit = layer?.hit(...place(event)) ?? null;
+    else if (solid && solid.faces.length < MOST_HOVER) {
+      // What a click would take is shown before it; a very large mesh would make the pointer slow.
+      const found = layer?.hit(...place(event));
+      desk.hovered = (found && floorAt(found)?.name) ?? null;
+    }
   }
 
   function click(event: MouseEvent) {
@@ -118,11 +124,15 @@
 
   /** A click on a floor accepts its area, or takes it back. */
   function pickFloor(found: Hit) {
+    const area = floorAt(found);
+    if (area) desk.toggle(area.name);
+  }
+
+  function floorAt(found: Hit) {
     const [x, y, z] = found.point;
-    const area = desk.areas.find(
+    return desk.areas.find(
       (a) => Math.abs((a.bottom ?? a.top) - z) < 0.02 && inside(a.feature.drawn.flat(), x, y),
     );
-    if (area) desk.toggle(area.name);
   }
 
   function inside(ring: number[][], x: number, y: number): boolean {

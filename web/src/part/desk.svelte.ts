@@ -27,6 +27,8 @@ export interface Area {
   open: number[];
   /** Names of areas or holes that are there before this one: the cutter starts in them. */
   after: string[];
+  /** Heights in between that get a level of their own. */
+  floors: number[];
 }
 
 /** What a click in the drawing does. */
@@ -315,6 +317,16 @@ export class Desk {
     this.selected = made.map((a) => a.name);
   }
 
+  /** New sizes of an area that was drawn by hand. */
+  async reshape(name: string, outline: Vertex[]) {
+    const area = this.areas.find((a) => a.name === name);
+    if (!area) return;
+    await this.#try(async () => {
+      const wish = { ...areaIn(area), outline: outline as number[][], open_edges: [] };
+      this.change(name, { feature: await api.drawnArea(wish), open: [] });
+    });
+  }
+
   remove(name: string) {
     this.#areas(this.areas.filter((a) => a.name !== name));
     this.selected = this.selected.filter((n) => n !== name);
@@ -460,6 +472,7 @@ export class Desk {
       top: a.top,
       bottom: a.bottom!,
       after: a.after.filter((n) => known.includes(n)),
+      floors: a.floors.filter((z) => z < a.top && z > a.bottom!),
       feature: { key: a.feature.key, kind: a.feature.kind },
     }));
   }
@@ -507,6 +520,7 @@ function areaOf(feature: api.Feature, found: boolean): Area {
     bottom: flat ? null : feature.bottom,
     open: feature.open_edges,
     after: feature.after,
+    floors: [],
   };
 }
 
@@ -527,7 +541,8 @@ function carried(before: Area[], layout: api.Layout, old: api.Layout | null): Ar
         ? layout.stock_picture.max[2] - (was.top - was.bottom)
         : bottom;
     const open = was.feature.outline.length === f.outline.length ? was.open : area.open;
-    return { ...area, name: was.name, accepted: was.accepted, bottom: kept, open, after: was.after };
+    const floors = was.floors.map((z) => z + shift[2]!);
+    return { ...area, name: was.name, accepted: was.accepted, bottom: kept, open, after: was.after, floors };
   });
   return [...found, ...before.filter((a) => !a.found && lies && still)];
 }
@@ -548,6 +563,7 @@ async function withRegions(found: Area[], regions: Region[], cut: string[]): Pro
       name: r!.name,
       accepted: cut.includes(r!.name),
       after: r!.after ?? [],
+      floors: r!.floors ?? [],
       top: r!.top ?? 0,
       bottom: r!.bottom,
       open: openOf(r!),
@@ -561,7 +577,13 @@ async function withRegions(found: Area[], regions: Region[], cut: string[]): Pro
       top: r.top ?? 0,
       bottom: r.bottom,
     });
-    const own = { name: r.name, open: openOf(r), accepted: cut.includes(r.name), after: r.after ?? [] };
+    const own = {
+      name: r.name,
+      open: openOf(r),
+      accepted: cut.includes(r.name),
+      after: r.after ?? [],
+      floors: r.floors ?? [],
+    };
     areas.push({ ...areaOf(feature, false), ...own });
   }
   return areas;
