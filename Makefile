@@ -4,7 +4,7 @@ export JUSTBITE_DATA ?= $(CURDIR)/data
 
 .PHONY: setup demo test bench lint web format shots clean
 
-setup: .venv/.ready web/dist/.ready .browser-ready
+setup: .libraries-ready .venv/.ready web/dist/.ready .browser-ready
 
 .venv/.ready: requirements.lock pyproject.toml
 	test -x $(PY) || python3 -m venv .venv
@@ -28,6 +28,13 @@ web/dist/.ready: web/node_modules/.ready web/src/api/schema.d.ts $(shell find we
 	touch $@
 
 web: web/dist/.ready
+
+# What the STEP kernel's wheel needs of the system, even without a screen.
+.libraries-ready:
+	@{ ldconfig -p | grep -q libGL.so.1 && ldconfig -p | grep -q libX11.so.6 && ldconfig -p | grep -q libexpat.so.1; } \
+	  || { apt-get update -qq && apt-get install -y -qq libgl1 libx11-6 libexpat1 >/dev/null; } \
+	  || { echo "The packages libgl1, libx11-6 and libexpat1 could not be installed."; exit 1; }
+	@touch $@
 
 # Chromium is only needed by the browser tests and the screenshots.
 .browser-ready:
@@ -63,4 +70,4 @@ shots: setup
 	$(PY) docs/take_screenshots.py
 
 clean:
-	rm -rf .venv web/node_modules web/dist .browser-ready data
+	rm -rf .venv web/node_modules web/dist .browser-ready .libraries-ready data
