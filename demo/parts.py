@@ -12,7 +12,7 @@ from typing import Any
 
 import ezdxf
 import trimesh
-from build import BAY, CHANNEL, QUARTER, TRAY, TROUGH, YOKE, circle, rounded, turned
+from build import BAY, CHANNEL, TRAY, TROUGH, YOKE, circle, rounded, turned
 from OCP.BRepAdaptor import BRepAdaptor_Curve
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakeWire
@@ -269,5 +269,4 @@ def main() -> None:
 
 
 if __name__ == "__main__":
-    assert QUARTER
     main()

@@ -14,7 +14,6 @@ CODES: dict[str, tuple[str, str]] = {
     "part.no-thickness": ("warning", "Check the part where it was drawn."),
     "part.not-closed": ("warning", "Mend the mesh, or go on if the holes are not where it is cut."),
     "part.turned-facets": ("note", "Turned round while reading; check the part in the drawing."),
-    "part.features-merged": ("note", "Floors at the same height that touch were taken as one."),
     "part.other-format": ("note", "Rename it, so that nobody is misled."),
     "area.moved": ("warning", "Look at it in the drawing; plan anew."),
     "area.vanished": ("warning", "Take it out of the job, or pick its area anew."),
