@@ -6,16 +6,20 @@ so that `over ideal` is the pure geometry; the ratio on a machine of 5 m/s2 stan
 """
 
 import json
+import math
 import subprocess
 import sys
 import tempfile
 import time
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
+from justbite import catalogue
+from justbite.bite import solver
 from justbite.model.job import parse_job
 from justbite.plan import plan
 
@@ -104,6 +108,49 @@ def read_large_mesh() -> None:
     )
 
 
+def solver_speed() -> None:
+    """Solver calls a second over many cases, and one call against a brute-force grid of the same reach."""
+    materials, tools = catalogue.materials(), catalogue.tools()
+    cutters = [t for t in tools.values() if t.kind == "flat_end_mill"]
+    cases = [solver.Case(t, m, machine, 2.0 * t.diameter) for t in cutters[::4] for m in list(materials.values())[::8]
+             for machine in catalogue.machines().values()]  # fmt: skip
+    solver.solve(cases[0])
+    began = time.perf_counter()
+    for case in cases:
+        solver.solve(case)
+    call = (time.perf_counter() - began) / len(cases)
+    began = time.perf_counter()
+    some = cases[:: max(1, len(cases) // 6)]
+    best = [brute_force(case) for case in some]
+    grid = (time.perf_counter() - began) / len(some)
+    shares = [b / solver.solve(c).removal_rate for b, c in zip(best, some, strict=True)]
+    print(
+        f"\nsolver: {1 / call:.0f} calls a second over {len(cases)} cases; a grid of {' x '.join(map(str, GRID))} takes"
+        f" {grid / call:.0f} x one call and finds at most {max(shares):.4f} of its removal rate"
+    )
+
+
+GRID = (60, 6, 40)
+"""Radial depths, step-downs and feeds of the brute-force grid."""
+
+
+def brute_force(case: solver.Case) -> float:
+    """The best removal rate of a plain grid over ae, equal step-downs and feed, cm3/min."""
+    tool = case.tool
+    best = 0.0
+    most = case.material.most_bite_share * tool.diameter
+    first = max(1, math.ceil(case.depth / min(tool.flute_length, solver.MOST_AXIAL * tool.diameter) - 1e-9))
+    for ae in np.linspace(solver.LEAST_BITE * tool.diameter, most, GRID[0]):
+        for steps in range(first, first + GRID[1]):
+            pinned = replace(case, ae=float(ae), ap=case.depth / steps)
+            quick = solver.wanted(pinned, float(ae), case.depth / steps, steps)
+            for feed in np.linspace(0.05, 1.0, GRID[2]) * quick.feed:
+                bite = solver.wanted(replace(pinned, speed=quick.speed, feed=float(feed)), float(ae), quick.ap, steps)
+                if bite.removal_rate > best and all(c.share <= 1.0 + 1e-6 for c in bite.ceilings):
+                    best = bite.removal_rate
+    return best
+
+
 _MEASURE_READING = """
 import json, resource, sys, time
 from justbite.layout import lay_out
@@ -151,6 +198,7 @@ def run(jobs: Path | None, count: int, first: int) -> None:
     print(_line("mean", table.mean(axis=0)))
     print(_line("worst", [*table[:, :2].max(axis=0), table[:, 2].min(), *table[:, 3:].max(axis=0)]))
     if jobs is None:
+        solver_speed()
         read_large_mesh()
 
 

@@ -5,17 +5,18 @@ job -> bite per operation -> path -> motion -> NC text -> the text read back -> 
 
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 import numpy as np
 
 from justbite import __version__, rules, tolerances
 from justbite.bite import solver
+from justbite.choice import Trial, known_path, path_seconds, promising
 from justbite.errors import JobError, NothingToCutError
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
-from justbite.model.job import Job, Machine, Operation
+from justbite.model.job import Job, Machine, Material, Operation
 from justbite.model.moves import CUT, ENTRY, LINK, POSITION, RAPID, Moves
 from justbite.model.stock import heights
 from justbite.model.trace import PathTrace
@@ -53,25 +54,27 @@ def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:
     if travel < highest + job.approach_gap:
         raise JobError(f"The travel height {travel:g} is not above the stock and the keep-outs.", "Raise it.")
     bites = [bite_of(job, o) for o in job.operations]
-    findings = [f for o, b in zip(job.operations, bites, strict=True) for f in _bite_findings(o, b)]
-    for o, b in zip(job.operations, bites, strict=True):
-        findings += rules.order_findings(job, o, b, machine, material)
+    findings = rules.tool_findings(job)
     out = MovesBuilder(start=np.array([0.0, 0.0, travel]))
     limits = Limits(
         tolerances.CHORD, tolerances.WALL_SNAP, tolerances.FIT_SHARE, tolerances.FIT_BITE_SHARE,
         tolerances.UNREACHED_AREA, tolerances.ENTRY_CLEAR,
     )  # fmt: skip
-    compute = []
+    compute, choices = [], []
     count = len(job.operations)
-    for index, (operation, bite) in enumerate(zip(job.operations, bites, strict=True)):
+    for index, operation in enumerate(job.operations):
         began = time.perf_counter()
         out.operation = index
 
         def tick(share: float, what: str, index: int = index) -> None:
             progress(0.7 * (index + share) / count, what)
 
-        law = solver.feed_law(case_for(job, operation), bite) if operation.follow_bite else None
-        findings += add_operation(out, job, operation, bite, machine, material, travel, limits, tick, law)
+        case = case_for(job, operation)
+        step = _Step(out, job, operation, case, machine, material, travel, limits, tick)
+        bites[index], found, choice = _by_minutes(step, bites[index])
+        findings += _bite_findings(operation, bites[index]) + found
+        findings += rules.order_findings(job, operation, bites[index], machine, case.wanted_speed)
+        choices.append(choice)
         compute.append(time.perf_counter() - began)
     moves = out.build()
     if not (moves.part == CUT).any():
@@ -84,9 +87,70 @@ def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:
     program, moves = write_program(job.name, moves, headings, travel, job.setup.work_offset)
     report, trace, found = _prove(job, bites, machine, moves, program, compute, progress)
     findings += found
+    for row, choice in zip(report["operations"], choices, strict=True):
+        row.update(choice)
     report["warnings"] = [f.as_dict() for f in findings]
     progress(1.0, "Done")
     return Plan(program, report, trace)
+
+
+@dataclass(frozen=True, slots=True)
+class _Step:
+    """All that planning one operation takes."""
+
+    out: MovesBuilder
+    job: Job
+    operation: Operation
+    case: solver.Case
+    machine: Machine
+    material: Material
+    travel: float
+    limits: Limits
+    tick: Progress
+
+    def add(self, bite: Bite, first: float, last: float) -> list[Finding]:
+        """Append the operation's moves with this bite; progress goes from share `first` to `last`."""
+        law = solver.feed_law(self.case, bite) if self.operation.follow_bite else None
+
+        def tick(share: float, what: str) -> None:
+            self.tick(first + (last - first) * share, what)
+
+        return add_operation(
+            self.out, self.job, self.operation, bite, self.machine, self.material, self.travel, self.limits, tick, law
+        )
+
+    def measured(self, mark: int) -> tuple[Moves, np.ndarray]:
+        """The operation's moves so far, from row `mark`, and the seconds of each."""
+        moves = self.out.build(mark)
+        return moves, path_seconds(moves, self.machine, self.operation.tolerance)
+
+
+def _by_minutes(step: _Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str, Any]]:
+    """Plan an operation; where another bite promises fewer minutes plan that too, and keep the quicker."""
+    out, mark = step.out, len(step.out.rows)
+    pinned = step.case.ae is not None and step.case.ap is not None
+    findings = step.add(bite, 0.0, 1.0 if pinned else 0.5)
+    moves, seconds = step.measured(mark)
+    known = known_path(moves, seconds, bite)
+    trials = [Trial(bite.ae, bite.steps, float(seconds.sum()))]
+    if known is None:
+        return bite, findings, {"trials": [], "path": None}
+    other = promising(step.case, bite, known)
+    chosen = False
+    if other is not None:
+        kept = out.rows[mark:]
+        del out.rows[mark:]
+        found = step.add(other, 0.5, 1.0)
+        _, again = step.measured(mark)
+        trials.append(Trial(other.ae, other.steps, float(again.sum())))
+        chosen = trials[1].seconds < trials[0].seconds
+        if chosen:
+            bite, findings = other, found
+        else:
+            out.rows[mark:] = kept
+    told = replace(known, choose=chosen)
+    bite = solver.solve(replace(step.case, path=told))
+    return bite, findings, {"trials": [asdict(t) for t in trials], "path": asdict(told)}
 
 
 def _bite_findings(operation: Operation, bite: Bite) -> list[Finding]:
@@ -134,6 +198,7 @@ def _prove(job: Job, bites: list[Bite], machine: Machine, planned: Moves, progra
         row["follow_saved_seconds"] = float(steady[at].sum() - seconds[at].sum()) if operation.follow_bite else 0.0
         rows.append(row)
         findings += _proof_findings(operation, bite, audit, job.tool(operation.tool).diameter / 2)
+        findings += rules.drop_findings(job, operation, audit.drop, audit.drop_at)
         findings += rules.curve_findings(operation, bite, machine, replace(own, part=part[at]))
         pieces.append(PathTrace.of(audit.trace, own, seconds, at, part[at], bite.ae))
     total = float(seconds.sum())

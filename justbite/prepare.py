@@ -39,7 +39,8 @@ def case_for(job: Job, operation: Operation) -> solver.Case:
     depth = max(job.region(n).top - job.region(n).bottom - operation.allowance.floor for n in operation.regions)
     if depth <= 0:
         raise JobError(f'Operation "{operation.name}": the floor allowance leaves nothing to cut.')
-    return solver.case_of(operation, tool, material, machine, depth)
+    known = job.material if isinstance(job.material, str) else ""
+    return solver.case_of(operation, tool, material, machine, depth, known)
 
 
 def _faults_of(test: Callable[[], object]) -> list[str]:

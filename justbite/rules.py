@@ -4,18 +4,28 @@ import math
 
 import numpy as np
 
-from justbite.bite.solver import HSS_SPEED
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
-from justbite.model.job import Job, Machine, Material, Operation
+from justbite.model.job import Job, Machine, Operation
 from justbite.model.moves import CUT, LINE, Moves
 
 HELD_SHARE = 0.1
 """Share of a path's cutting length in curves too tight for its feed from which it is worth telling."""
 
 
-def order_findings(job: Job, operation: Operation, bite: Bite, machine: Machine, material: Material) -> list[Finding]:
-    """What can be said before there is a path."""
+def tool_findings(job: Job) -> list[Finding]:
+    """A tool number given to more than one cutter, where no operation is in doubt which it means."""
+    found = []
+    for number in sorted({t.number for t in job.tools}):
+        own = [t for t in job.tools if t.number == number]
+        if len(own) > 1:
+            said = f"Tool number {number} is used {len(own)} times in the tool list; give each cutter its own."
+            found.append(Finding("rule.tool-number", said))
+    return found
+
+
+def order_findings(job: Job, operation: Operation, bite: Bite, machine: Machine, wanted_speed: float) -> list[Finding]:
+    """What can be said of an operation but for its path. `wanted_speed`: cutting speed, m/min."""
     found = []
     name, tool = operation.name, job.tool(operation.tool)
     wall = operation.allowance.wall
@@ -24,8 +34,7 @@ def order_findings(job: Job, operation: Operation, bite: Bite, machine: Machine,
             Finding("rule.allowance", f'"{name}" leaves {wall:g} mm on walls, no more than its tolerance'
                     f" of {operation.tolerance:g} mm.", name)
         )  # fmt: skip
-    wanted = material.cutting_speed * (HSS_SPEED if tool.substrate == "hss" else 1.0)
-    needed = wanted * 1000.0 / (math.pi * tool.diameter)
+    needed = wanted_speed * 1000.0 / (math.pi * tool.diameter)
     if operation.speed is None and needed > 1.02 * machine.max_rpm:
         could = f"the {tool.diameter:g} mm cutter could turn {needed:.0f} rpm"
         said = f'"{name}": {could}; the machine has {machine.max_rpm:.0f}.'
@@ -36,6 +45,17 @@ def order_findings(job: Job, operation: Operation, bite: Bite, machine: Machine,
                     " the foot of the walls.", name)
         )  # fmt: skip
     return found
+
+
+def drop_findings(job: Job, operation: Operation, drop: float, at: tuple[float, float, float]) -> list[Finding]:
+    """Whether a rapid comes down beside standing stock by more than the approach gap; `drop` mm, measured."""
+    gap = job.approach_gap
+    if drop <= gap + 1e-6:
+        return []
+    said = (
+        f'"{operation.name}": a rapid comes down {drop:.2f} mm below stock that stands less than {gap:g} mm beside it.'
+    )
+    return [Finding("rule.approach-gap", said, operation.name, "", *at)]
 
 
 def curve_findings(operation: Operation, bite: Bite, machine: Machine, moves: Moves) -> list[Finding]:

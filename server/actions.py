@@ -102,6 +102,14 @@ def document_of(pk: int) -> dict[str, Any]:
     return dict(job.document)
 
 
+def known_path(document: dict[str, Any], operation: int) -> dict[str, Any] | None:
+    """What the path of an operation was like, when this very document was planned; else None."""
+    done = Plan.objects.filter(document_hash=core.fingerprint(document), state=Plan.State.DONE)
+    report = done.order_by("-pk").values_list("report", flat=True).first()
+    rows = report["operations"] if report else []
+    return rows[operation].get("path") if operation < len(rows) else None
+
+
 def keep_entry(kind: str, data: dict[str, Any], pk: int | None = None) -> StoreEntry:
     """Keep an own entry of the stores, new or changed. Raises JobError; then nothing is kept."""
     sound = core.store_entry(kind, data)

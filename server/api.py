@@ -262,6 +262,10 @@ class EntryOut(Schema):
     id: int
 
 
+class NearestOut(Schema):
+    id: str | None
+
+
 class Taken(Schema):
     count: int
 
@@ -318,6 +322,12 @@ def _job_out(job: Job) -> JobOut:
 @api.get("/stores", response=Stores)
 def stores(request: HttpRequest) -> dict[str, Any]:
     return core.stores(actions.own_entries())
+
+
+@api.get("/nearest-material", response={200: NearestOut, 422: Fault})
+def nearest_material(request: HttpRequest, group: str, hardness: float | None = None) -> NearestOut:
+    """The material to begin with when none matches: same group of ISO 513, nearest hardness."""
+    return NearestOut(id=core.nearest_material(group, hardness, actions.own_entries()))
 
 
 @api.post("/stores/{kind}", response={201: EntryOut, 422: Fault})
@@ -396,19 +406,19 @@ def delete_job(request: HttpRequest, pk: int) -> Status[None]:
 @api.post("/bite", response={200: BiteOut, 422: Fault})
 def bite(request: HttpRequest, body: BiteIn) -> BiteOut:
     """The bite of an operation while it is being typed; nothing is kept."""
-    return BiteOut(bite=core.bite(body.document, body.operation))
+    return BiteOut(bite=core.bite(body.document, body.operation, actions.known_path(body.document, body.operation)))
 
 
 @api.post("/bite/relief", response={200: list[ReliefOut], 422: Fault})
 def relief(request: HttpRequest, body: BiteIn) -> list[dict[str, Any]]:
     """What would relieve the ceilings that bind, found by trying it."""
-    return core.reliefs(body.document, body.operation)
+    return core.reliefs(body.document, body.operation, actions.known_path(body.document, body.operation))
 
 
 @api.post("/bite/chart", response={200: ChartOut, 422: Fault})
 def chart(request: HttpRequest, body: BiteIn) -> dict[str, Any]:
     """The map of ae and ap: removal rate, ceilings, step-downs, chatter."""
-    return core.chart(body.document, body.operation)
+    return core.chart(body.document, body.operation, actions.known_path(body.document, body.operation))
 
 
 @api.post("/quantity", response={200: QuantityOut, 422: Fault})

@@ -12,6 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from justbite.bite import chatter, engagement, load, turn
+from justbite.bite.known import KnownPath
+from justbite.bite.preferred import preferred
 from justbite.model.bite import Bite, Ceiling
 from justbite.model.job import Dynamics, Machine, Material, Operation, Tool
 
@@ -19,7 +21,7 @@ LEAST_CHIP = 0.004
 """mm: thinner chips rub on the edge radius of a coated carbide cutter (common practice)."""
 MOST_AXIAL = 3.0
 """Deepest step-down in diameters (common practice: 2 to 3 D for constant engagement)."""
-LEAST_BITE, PINNED_MOST = 0.05, 1.0
+LEAST_BITE = 0.05
 HSS_SPEED = 0.3
 """Cutting speed of high-speed steel as a share of carbide's (common practice)."""
 BEND_SHARE = 0.008
@@ -51,18 +53,34 @@ class Case:
     speed: float | None = None
     feed: float | None = None
     reserve: float = 0.0
+    path: KnownPath | None = None
+    """What an earlier path of this operation was like; with it the fewest minutes are chosen."""
+    basis: str = "catalogue"
+    """Whose cutting speed and chip these are: the catalogue's, or what was entered for this cutter."""
+    full_speed: bool = False
+    """Whether the cutting speed is meant for this very cutter, whatever it is made of."""
+
+    @property
+    def wanted_speed(self) -> float:
+        """Cutting speed, m/min."""
+        own = self.full_speed or self.tool.substrate != "hss"
+        return self.material.cutting_speed * (1.0 if own else HSS_SPEED)
 
     @property
     def pinned(self) -> tuple[str, ...]:
         return tuple(k for k in ("ae", "ap", "speed", "feed") if getattr(self, k) is not None)
 
 
-def case_of(operation: Operation, tool: Tool, material: Material, machine: Machine, depth: float) -> Case:
+def case_of(operation: Operation, tool: Tool, material: Material, machine: Machine, depth: float,
+            material_id: str = "") -> Case:  # fmt: skip
     """The case of an operation whose deepest area is `depth` deep."""
     wish = operation.bite
+    values, basis = preferred(tool, material, material_id)
     return Case(
         tool=tool,
-        material=material,
+        material=values,
+        basis=basis,
+        full_speed=values is not material,
         machine=machine,
         depth=depth,
         ae=engagement.wished_depth(wish, tool.diameter) if wish else None,
@@ -76,45 +94,64 @@ def case_of(operation: Operation, tool: Tool, material: Material, machine: Machi
 def solve(case: Case) -> Bite:
     """The bite for a case; see the module's first lines."""
     bite = _best(case)
-    free = replace(case, ae=None, ap=None, speed=None, feed=None)
-    best = _best(free) if case.pinned else bite
+    free = replace(case, ae=None, ap=None, speed=None, feed=None, path=None)
+    best = _best(free) if case.pinned or case.path else bite
     # A pin may break a ceiling and so beat the best that the ceilings allow.
     most = max(best.removal_rate, bite.removal_rate if _sound(bite) else 0.0)
     return replace(with_chatter(case, bite), best_removal_rate=most)
 
 
-def _sound(bite: Bite) -> bool:
-    return all(c.share <= 1.0 + SLACK for c in bite.ceilings if not c.estimate)
+def value_of(case: Case, bite: Bite) -> float:
+    """What the solver makes as large as it can: removal rate, or with a known path one over the minutes."""
+    if case.path is None or not case.path.choose:
+        return bite.removal_rate
+    return 1.0 / case.path.seconds(bite, case.machine.acceleration)
+
+
+Bars = dict[str, float]
+"""Ceiling -> least share that any trial can have, where that is above 1: what a pin breaks is not held
+against a trial."""
+
+
+def _sound(bite: Bite, bars: Bars | None = None) -> bool:
+    return _wrong(bite, bars) <= 1.0 + SLACK
+
+
+def _wrong(bite: Bite, bars: Bars | None = None) -> float:
+    """The largest share of any ceiling, of what cannot be helped in those that are broken anyway."""
+    return max(c.share / (bars or {}).get(c.name, 1.0) for c in bite.ceilings if not c.estimate)
 
 
 def _best(case: Case) -> Bite:
     """The best of a grid, then of finer ones about it: the answer follows small changes of the question."""
     first, last = LEAST_BITE * case.tool.diameter, case.material.most_bite_share * case.tool.diameter
-    best = _best_of(case, np.linspace(first, last, COARSE))
+    trials = _trials(case, np.linspace(first, last, COARSE))
+    bars: Bars = {}
+    if case.pinned:
+        for row in trials[0].ceilings:
+            least = min(c.share for b in trials for c in b.ceilings if c.name == row.name)
+            if least > 1.0:
+                bars[row.name] = least
+    best = _best_of(case, trials, bars)
     if case.ae is not None:
         return best
     step = (last - first) / (COARSE - 1)
     for _ in range(FINER):
         low, high = max(first, best.ae - step), min(last, best.ae + step)
-        best = _better(best, _best_of(case, np.linspace(low, high, 9)))
+        best = _better(case, best, _best_of(case, _trials(case, np.linspace(low, high, 9)), bars), bars)
         step /= 4.0
     return best
 
 
-def _better(one: Bite, other: Bite) -> Bite:
-    if _sound(one) != _sound(other):
-        return one if _sound(one) else other
-    if not _sound(one):
-        return min(one, other, key=_wrong)
-    return max(one, other, key=lambda b: b.removal_rate)
+def _better(case: Case, one: Bite, other: Bite, bars: Bars) -> Bite:
+    if _sound(one, bars) != _sound(other, bars):
+        return one if _sound(one, bars) else other
+    if not _sound(one, bars):
+        return min(one, other, key=lambda b: (_wrong(b, bars), -b.removal_rate))
+    return max(one, other, key=lambda b: value_of(case, b))
 
 
-def _wrong(bite: Bite) -> tuple[float, float]:
-    """How far a bite is off, least first."""
-    return max(c.share for c in bite.ceilings if not c.estimate), -bite.removal_rate
-
-
-def _best_of(case: Case, depths: NDArray[np.float64]) -> Bite:
+def _trials(case: Case, depths: NDArray[np.float64]) -> list[Bite]:
     tool = case.tool
     radial = [case.ae] if case.ae is not None else [float(d) for d in depths]
     if case.ap is not None:
@@ -123,25 +160,28 @@ def _best_of(case: Case, depths: NDArray[np.float64]) -> Bite:
         deepest = min(tool.flute_length, MOST_AXIAL * tool.diameter)
         first = max(1, math.ceil(case.depth / deepest - 1e-9))
         counts = list(range(first, first + 6))
-    trials = [_conditions(case, ae, case.depth / n, n) for ae in radial for n in counts]
-    sound = sorted((b for b in trials if _sound(b)), key=lambda b: -b.removal_rate)
-    if sound and tool.dynamics is not None:
-        return _stable(case, sound)
-    return sound[0] if sound else min(trials, key=_wrong)
+    return [_conditions(case, ae, case.depth / n, n) for ae in radial for n in counts]
 
 
-def _stable(case: Case, sound: list[Bite]) -> Bite:
-    """The first that does not chatter, best removal rate first, at its own speed or a slower one."""
+def _best_of(case: Case, trials: list[Bite], bars: Bars) -> Bite:
+    sound = sorted((b for b in trials if _sound(b, bars)), key=lambda b: -value_of(case, b))
+    if sound and case.tool.dynamics is not None:
+        return _stable(case, sound, bars)
+    return sound[0] if sound else min(trials, key=lambda b: (_wrong(b, bars), -b.removal_rate))
+
+
+def _stable(case: Case, sound: list[Bite], bars: Bars) -> Bite:
+    """The first that does not chatter, best first, at its own speed or a slower one."""
     slower = (1.0,) if case.speed is not None else SLOWER
     tries = sorted(
-        ((b.removal_rate * s, s, k) for k, b in enumerate(sound[:MOST_CHATTER]) for s in slower), reverse=True
+        ((value_of(case, b) * s, s, k) for k, b in enumerate(sound[:MOST_CHATTER]) for s in slower), reverse=True
     )
     for _, share, k in tries:
         bite = sound[k]
         if share < 1.0:
             slow = replace(case, speed=bite.speed * share)
             bite = replace(_conditions(slow, bite.ae, bite.ap, bite.steps), pinned=case.pinned)
-            if not _sound(bite):
+            if not _sound(bite, bars):
                 continue
         if chatter_growth(case, bite, bite.ap / (1.0 - case.reserve)) <= 1.0:
             return bite
@@ -189,8 +229,7 @@ def turn_of(case: Case, bite: Bite) -> turn.Turn:
 def _speed(case: Case) -> float:
     if case.speed is not None:
         return case.speed
-    wanted = case.material.cutting_speed * (HSS_SPEED if case.tool.substrate == "hss" else 1.0)
-    speed = wanted * 1000.0 / (math.pi * case.tool.diameter)
+    speed = case.wanted_speed * 1000.0 / (math.pi * case.tool.diameter)
     return min(max(speed, case.machine.min_rpm), case.machine.max_rpm)
 
 
@@ -256,12 +295,10 @@ def _bite(case: Case, ae: float, ap: float, steps: int, phi: float, ripple: floa
     deflection, stress = load.bending(tool, ap, force)
     hold = 1.0 - case.reserve
     most_bend = min(0.1, BEND_SHARE * tool.diameter)
-    wanted_vc = material.cutting_speed * (HSS_SPEED if tool.substrate == "hss" else 1.0)
-    most_bite = PINNED_MOST if "ae" in case.pinned else material.most_bite_share
     rows = [
         ("spindle speed", speed, machine.max_rpm, "rpm", 1.0),
         ("spindle speed, least", machine.min_rpm, speed, "rpm", 1.0),
-        ("cutting speed", vc, wanted_vc, "m/min", 1.0),
+        ("cutting speed", vc, case.wanted_speed, "m/min", 1.0),
         ("feed rate", feed, machine.max_feed, "mm/min", 1.0),
         ("chip, thickest", thickest, material.most_chip_share * tool.diameter, "mm", hold),
         ("chip, least", LEAST_CHIP, max(thickest, 1e-9), "mm", 1.0),
@@ -272,16 +309,21 @@ def _bite(case: Case, ae: float, ap: float, steps: int, phi: float, ripple: floa
         ("flute length", ap, tool.flute_length, "mm", 1.0),
         ("stick-out", tool.stickout, MOST_STICKOUT * tool.diameter, "mm", 1.0),
         ("step-down", ap, MOST_AXIAL * tool.diameter, "mm", 1.0),
-        ("engagement", ae, most_bite * tool.diameter, "mm", 1.0),
+        ("engagement", ae, material.most_bite_share * tool.diameter, "mm", 1.0),
     ]  # fmt: skip
     ceilings = tuple(Ceiling(n, v, c, u, v / (c * h), v / (c * h) > 0.995) for n, v, c, u, h in rows)
+    if case.path is not None:
+        # Told, not kept: the machine slows down by itself there, and holding the whole path back would cost more.
+        curve = case.path.held_feed(machine.acceleration)
+        if curve is not None:
+            ceilings += (Ceiling("feed in curves", feed, curve, "mm/min", feed / curve, False, estimate=True),)
     return Bite(
         ae=ae, ap=ap, steps=steps, angle=math.degrees(phi), speed=speed, cutting_speed=vc,
         feed=feed, feed_per_tooth=fz, chip_mean=mean, chip_most=thickest,
         removal_rate=ae * ap * feed / 1000.0, power=net / machine.efficiency, torque=torque,
         deflection=deflection, entry_feed=_entry_feed(fz, phi, feed), pinned=case.pinned,
         axial_contact=ap * tool.flutes * math.tan(math.radians(tool.helix_angle)) / (math.pi * tool.diameter),
-        ceilings=ceilings, ripple=0.0, best_removal_rate=0.0,
+        ceilings=ceilings, ripple=0.0, best_removal_rate=0.0, basis=case.basis,
     )  # fmt: skip
 
 

@@ -49,6 +49,8 @@ class Bite:
     """(most - least) over mean torque in a turn."""
     best_removal_rate: float
     """cm3/min: the best that the ceilings allow with nothing pinned."""
+    basis: str = "catalogue"
+    """Whose cutting speed and chip these are."""
 
     def as_dict(self) -> dict[str, Any]:
         return {**asdict(self), "ceilings": [c.as_dict() for c in self.ceilings]}

@@ -30,6 +30,8 @@ CODES: dict[str, tuple[str, str]] = {
     "rule.allowance": ("warning", "Leave more on, or plan with a finer tolerance."),
     "rule.spindle": ("note", "A larger cutter or a faster spindle uses the edge better."),
     "rule.corner-radius": ("note", "Take it off when finishing."),
+    "rule.tool-number": ("warning", "Number the cutters in sequence."),
+    "rule.approach-gap": ("warning", "Give a larger approach gap, so that the rapid ends above what stands."),
     "rule.curves": ("note", "A larger bite makes wider curves; a stiffer machine holds them quicker."),
     "proof.over-bite": ("error", "Do not run the program; plan again with a smaller bite."),
     "proof.gouge": ("error", "Do not run the program."),

@@ -85,6 +85,21 @@ class Dynamics(Model):
     """Share of critical."""
 
 
+class CutValues(Model):
+    """What somebody recommends for one cutter in one material: preferred to the catalogue's figures."""
+
+    material: Annotated[str, Field(min_length=1)]
+    """A material's name or id, or a group of ISO 513 (P, M, K, N, S, H)."""
+    cutting_speed: Positive
+    """m/min"""
+    feed_per_tooth: Positive
+    """mm, at the radial depth `at_share`."""
+    at_share: Share = 0.5
+    """Radial depth that the feed per tooth is meant for, share of D."""
+    source: str = ""
+    """Who says so."""
+
+
 class Tool(Model):
     number: Annotated[int, Field(ge=1)]
     name: str = ""
@@ -106,6 +121,8 @@ class Tool(Model):
     holder_length: Positive | None = None
     dynamics: tuple[Dynamics, Dynamics] | None = None
     """Measured at the tool point along and across the feed; None: estimated from the geometry."""
+    values: list[CutValues] = []
+    """Recommendations for this cutter, by material."""
 
     @model_validator(mode="after")
     def _sound(self) -> "Tool":
@@ -351,8 +368,11 @@ def _cross_faults(job: Job) -> list[str]:
     """Faults between the parts of a job: names and numbers that must match, bites too large."""
     faults = []
     numbers = [t.number for t in job.tools]
-    for number in sorted({n for n in numbers if numbers.count(n) > 1}):
-        faults.append(f"tools: tool number {number} is used twice; give each cutter its own.")
+    for number in sorted({o.tool for o in job.operations}):
+        own = [t for t in job.tools if t.number == number]
+        if any(t != own[0] for t in own[1:]):
+            # An operation could not tell which of them it means; otherwise it is only a finding.
+            faults.append(f"tools: tool number {number} is used for {len(own)} different cutters; give each its own.")
     names = [r.name for r in job.regions]
     for name in sorted({n for n in names if names.count(n) > 1}):
         faults.append(f'regions: the name "{name}" is used twice; rename one.')
@@ -401,6 +421,8 @@ def in_millimetres(job: Job) -> Job:
         for key in ("diameter", "flute_length", "stickout", "corner_radius", "holder_diameter", "holder_length"):
             if tool[key] is not None:
                 tool[key] *= INCH
+        for values in tool["values"]:
+            values["feed_per_tooth"] *= INCH
     data["stock"] = _stock_in_millimetres(data["stock"], points)
     for keep_out in data["keep_outs"]:
         keep_out["outline"] = points(keep_out["outline"])

@@ -74,11 +74,11 @@ class MovesBuilder:
     def rapid(self, x: float, y: float, z: float) -> None:
         self.to(RAPID, x, y, z, np.nan, POSITION)
 
-    def build(self) -> Moves:
-        """All rows as arrays."""
-        table = np.array(self.rows, dtype=float).reshape(-1, 11)
+    def build(self, first: int = 0) -> Moves:
+        """All rows from `first` on as arrays."""
+        table = np.array(self.rows[first:], dtype=float).reshape(-1, 11)
         return Moves(
-            start=self.start,
+            start=np.array(self.rows[first - 1][1:4]) if first else self.start,
             kind=table[:, 0].astype(np.uint8),
             end=table[:, 1:4].copy(),
             centre=table[:, 4:6].copy(),
@@ -101,7 +101,7 @@ def add_level(out: MovesBuilder, parts: list[PartPath], above: float, z: float, 
             if piece.kind == "cut":
                 _cut(out, piece, z, feeds, target, tolerance)
             else:
-                _link(out, piece, z, heights, feeds, tolerance)
+                _link(out, piece, above, z, heights, feeds, tolerance)
         x, y, _ = out.here
         out.rapid(x, y, heights.travel)
 
@@ -181,23 +181,28 @@ def _blocks(out: MovesBuilder, points: NDArray[np.float64], z: float, feed: floa
         at = end
 
 
-def _link(out: MovesBuilder, piece: Piece, z: float, heights: Heights, feeds: Feeds, tolerance: float) -> None:
+def _link(
+    out: MovesBuilder, piece: Piece, above: float, z: float, heights: Heights, feeds: Feeds, tolerance: float
+) -> None:
     """To the next cut by the quicker way: at hover height through what is cleared, or over all."""
     points = piece.points
     if len(points) < 2:
         return
-    if piece.drop > 0 and over_is_quicker(points, piece.drop, z, heights, feeds):
+    if piece.drop > 0 and over_is_quicker(points, piece.drop, above, z, heights, feeds):
         x, y = (float(v) for v in points[piece.drop])
         out.rapid(out.here[0], out.here[1], heights.travel)
         out.rapid(x, y, heights.travel)
-        out.rapid(x, y, z + heights.gap)
+        # Material stands close by: the rapid ends above it.
+        out.rapid(x, y, above + heights.gap)
         out.to(LINE, x, y, z, feeds.link, LINK)
         _blocks(out, points[piece.drop :], z, feeds.link, LINK, tolerance)
         return
     _hover(out, points, z, heights, feeds, tolerance)
 
 
-def over_is_quicker(points: NDArray[np.float64], drop: int, z: float, heights: Heights, feeds: Feeds) -> bool:
+def over_is_quicker(
+    points: NDArray[np.float64], drop: int, above: float, z: float, heights: Heights, feeds: Feeds
+) -> bool:
     """Whether lifting to travel height and coming down at point `drop` takes less time."""
 
     def seconds(length: float, feed: float) -> float:
@@ -209,9 +214,9 @@ def over_is_quicker(points: NDArray[np.float64], drop: int, z: float, heights: H
         return float(np.hypot(*np.diff(part, axis=0).T).sum())
 
     across = float(np.hypot(*(points[drop] - points[0])))
-    up, down = heights.travel - z, heights.travel - z - heights.gap
+    up, down = heights.travel - z, heights.travel - above - heights.gap
     over = seconds(up, feeds.rapid) + seconds(across, feeds.rapid) + seconds(down, feeds.rapid)
-    over += seconds(heights.gap, feeds.link) + along(points[drop:]) * 60.0 / feeds.link
+    over += seconds(above + heights.gap - z, feeds.link) + along(points[drop:]) * 60.0 / feeds.link
     return over < seconds(along(points), feeds.link)
 
 

@@ -58,6 +58,9 @@ class Audit:
     gouge_at: tuple[float, float, float]
     rapid: float
     rapid_at: tuple[float, float, float]
+    drop: float
+    """mm: the deepest that a rapid comes down beside stock nearer than the approach gap."""
+    drop_at: tuple[float, float, float]
     left_over: float
     """Share of what the cutter can reach that still stands."""
     trace: Trace
@@ -125,9 +128,10 @@ def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, 
     tool = job.tool(operation.tool)
     radius = tool.diameter / 2
     _open_air(stock, job, operation, radius)
-    steps, rapids = replay.run(
+    steps, rapids, drops = replay.run(
         stock.height, stock.x0, stock.y0, stock.cell, moves.start, moves.kind, moves.end,
         np.nan_to_num(moves.centre), sweep_angles(moves), radius, settings.step * radius,
+        job.approach_gap,
     )  # fmt: skip
     axial = _axial(job, operation, steps, moves, ap, stock.chord, radius)
     trace = _measure(steps, moves, axial, settings.window * radius, radius)
@@ -136,6 +140,7 @@ def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, 
     worst = int(np.argmax(np.where(cutting, trace.depth, 0.0))) if len(trace.depth) else 0
     gouge, gouge_at = _gouge(stock, job, operation, radius, steps, settings.gouge)
     k = int(np.argmax(rapids)) if len(rapids) else 0
+    d = int(np.argmax(drops)) if len(drops) else 0
     return Audit(
         removed=float(steps[:, 5].sum()),
         cut_length=float(length.sum()),
@@ -148,6 +153,8 @@ def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, 
         gouge_at=gouge_at,
         rapid=float(rapids[k]) if len(rapids) else 0.0,
         rapid_at=_place(moves.end[k]) if len(rapids) else (0.0, 0.0, 0.0),
+        drop=float(drops[d]) if len(drops) else 0.0,
+        drop_at=_place(moves.end[d]) if len(drops) else (0.0, 0.0, 0.0),
         left_over=_left_over(stock, job, operation, radius, settings),
         trace=trace,
     )  # fmt: skip

@@ -63,15 +63,17 @@ def _touches(height, x0, y0, cell, x, y, z, radius):  # type: ignore[no-untyped-
 
 
 @njit(cache=True, nogil=True)
-def run(height, x0, y0, cell, start, kind, end, centre, sweep, radius, step):  # type: ignore[no-untyped-def]
-    """Walk all blocks. Returns per step: block, x, y, z, length, volume; and per block the most
-    stock met at a rapid, mm.
+def run(height, x0, y0, cell, start, kind, end, centre, sweep, radius, step, beside):  # type: ignore[no-untyped-def]
+    """Walk all blocks. Returns per step: block, x, y, z, length, volume; per block the most stock met
+    at a rapid, mm; and per block, where a rapid comes down, how far below what stands within `beside` mm
+    of the cutter it ends, mm.
     """
     n = kind.size
     capacity = 1 << 16
     at = np.empty((capacity, 6))
     used = 0
     rapids = np.zeros(n)
+    drops = np.zeros(n)
     px, py, pz = start
     for k in range(n):
         ex, ey, ez = end[k]
@@ -116,5 +118,7 @@ def run(height, x0, y0, cell, start, kind, end, centre, sweep, radius, step):  #
             at[used, 5] = volume
             used += 1
             ax, ay, az = bx, by, bz
+        if kind[k] == 0 and ez < pz:
+            drops[k] = _touches(height, x0, y0, cell, ex, ey, ez, radius + beside)
         px, py, pz = ex, ey, ez
-    return at[:used].copy(), rapids
+    return at[:used].copy(), rapids, drops

@@ -3,7 +3,7 @@
 import hashlib
 import json
 from collections.abc import Callable
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import Any
 
 from pydantic import ValidationError
@@ -11,6 +11,7 @@ from pydantic import ValidationError
 from justbite import __version__, catalogue, tolerances
 from justbite.bite import chart as bite_chart
 from justbite.bite import relief, solver
+from justbite.bite.known import KnownPath
 from justbite.catalogue import exchange
 from justbite.errors import InputError, JobError, JustBiteError, PartError, StoppedError
 from justbite.model.job import Job, Machine, Material, Tool, parse_job
@@ -38,31 +39,36 @@ def check(document: Any) -> Job:
     return job
 
 
-def bite(document: dict[str, Any], operation: int) -> dict[str, Any]:
+Path = dict[str, Any] | None
+"""What a fresh plan's report says of an operation's path; None: not planned."""
+
+
+def bite(document: dict[str, Any], operation: int, path: Path = None) -> dict[str, Any]:
     """The bite of one operation of a document, with its torque and force over a turn."""
-    case = _case(document, operation)
+    case = _case(document, operation, path)
     found = solver.solve(case)
     turn = solver.turn_of(case, found)
     trace = {"torque": turn.torque[::2].round(3).tolist(), "force": turn.force[::2].round(1).tolist()}
     return {**found.as_dict(), "turn": trace}
 
 
-def reliefs(document: dict[str, Any], operation: int) -> list[dict[str, Any]]:
+def reliefs(document: dict[str, Any], operation: int, path: Path = None) -> list[dict[str, Any]]:
     """What would relieve the ceilings that bind, each tried."""
-    case = _case(document, operation)
+    case = _case(document, operation, path)
     return [asdict(r) for r in relief.reliefs(case, solver.solve(case))]
 
 
-def chart(document: dict[str, Any], operation: int) -> dict[str, Any]:
+def chart(document: dict[str, Any], operation: int, path: Path = None) -> dict[str, Any]:
     """The map of ae and ap of one operation."""
-    return bite_chart.chart(_case(document, operation)).as_dict()
+    return bite_chart.chart(_case(document, operation, path)).as_dict()
 
 
-def _case(document: dict[str, Any], operation: int) -> solver.Case:
+def _case(document: dict[str, Any], operation: int, path: Path) -> solver.Case:
     job = parse_job(document)
     if not 0 <= operation < len(job.operations):
         raise JobError(f"The job has no operation {operation + 1}.")
-    return case_for(job, job.operations[operation])
+    case = case_for(job, job.operations[operation])
+    return replace(case, path=KnownPath.of(path)) if path else case
 
 
 def plan(document: dict[str, Any], progress: Callable[[float, str], None]) -> tuple[str, dict[str, Any], bytes]:
@@ -143,6 +149,12 @@ def write_tools(entries: list[dict[str, Any]], form: str) -> str:
     """Cutters of the stores as CSV or JSON with ISO 13399 codes."""
     tools = [Tool.model_validate({k: v for k, v in e.items() if k in Tool.model_fields}) for e in entries]
     return exchange.to_json(tools) if form == "json" else exchange.to_csv(tools)
+
+
+def nearest_material(group: str, hardness: float | None, own: list[tuple[int, str, dict[str, Any]]]) -> str | None:
+    """The id of the stores' material of the same group that is nearest in hardness; None: no such group."""
+    known = {**catalogue.materials(), **{f"own-{pk}": Material(**d) for pk, kind, d in own if kind == "materials"}}
+    return exchange.nearest_material(group, hardness, known)
 
 
 def quantity(text: str, kind: str, units: str) -> dict[str, Any]:

@@ -3,12 +3,18 @@
 from dataclasses import replace
 from typing import Any
 
+import numpy as np
 from django.test import SimpleTestCase
 
-from justbite import catalogue
+from justbite import catalogue, rules
+from justbite.bite.known import KnownPath
+from justbite.bite.preferred import preferred
 from justbite.bite.solver import LOADS, solve
-from justbite.model.job import parse_job
+from justbite.errors import JobError
+from justbite.model.job import CutValues, parse_job
 from justbite.plan import plan
+from justbite.prepare import case_for
+from justbite.proof import replay
 from tests.core.test_bite import case
 from tests.core.test_path import job, rectangle
 
@@ -37,6 +43,107 @@ class RulesTest(SimpleTestCase):
     def test_a_bull_nose_leaves_its_radius(self) -> None:
         said = self.said(tool={"kind": "bull_nose_end_mill", "corner_radius": 1})
         self.assertIn("1 mm stays standing", said["rule.corner-radius"])
+
+    def test_a_tool_number_used_twice(self) -> None:
+        data = job(rectangle(40, 30))
+        spare = {**data["tools"][0], "number": 7, "diameter": 6.0}
+        data["tools"] += [spare, {**spare, "diameter": 4.0}]
+        codes = [w["code"] for w in plan(parse_job(data)).report["warnings"]]
+        self.assertEqual(codes.count("rule.tool-number"), 1)
+        # An operation could not tell which of them it means.
+        data["tools"].append({**data["tools"][0], "flutes": 2})
+        with self.assertRaisesMessage(JobError, "different cutters"):
+            parse_job(data)
+
+    def test_a_rapid_beside_standing_stock(self) -> None:
+        """The map: a block 10 high, its face at x = 5. A 10 mm cutter comes down at x = 10.5, half a millimetre off."""
+        height = np.full((200, 200), -20.0, dtype=np.float32)
+        height[:, :50] = 0.0
+        for beside, drop in ((1.0, 8.0), (0.2, 0.0)):
+            kinds, ends = np.array([0], dtype=np.uint8), np.array([[10.5, 10.0, -8.0]])
+            _, met, drops = replay.run(height.copy(), 0.0, 0.0, 0.1, np.array([10.5, 10.0, 5.0]), kinds, ends,
+                                       np.zeros((1, 2)), np.zeros(1), 5.0, 0.25, beside)  # fmt: skip
+            self.assertEqual(met[0], 0.0)
+            self.assertAlmostEqual(drops[0], drop, 5)
+        data = parse_job(job(rectangle(40, 30)))
+        told = rules.drop_findings(data, data.operations[0], 8.0, (10.5, 10.0, -8.0))
+        self.assertIn("8.00 mm below stock", told[0].sentence)
+        self.assertEqual(rules.drop_findings(data, data.operations[0], 0.9, (0.0, 0.0, 0.0)), [])
+
+    def test_no_rapid_of_the_planner_drops_beside_stock(self) -> None:
+        for open_edges in ([], "all"):
+            data = job(rectangle(60, 40))
+            data["regions"][0]["open_edges"] = open_edges
+            codes = {w["code"] for w in plan(parse_job(data)).report["warnings"]}
+            self.assertNotIn("rule.approach-gap", codes)
+
+
+class PinsTest(SimpleTestCase):
+    def test_a_bite_beyond_the_material_is_told_and_nothing_else_is_let_go(self) -> None:
+        base = case()
+        wide = solve(replace(base, ae=1.5 * base.material.most_bite_share * base.tool.diameter))
+        broken = {c.name: c.share for c in wide.ceilings if c.share > 1.0001 and not c.estimate}
+        self.assertEqual(list(broken), ["engagement"])
+        self.assertAlmostEqual(broken["engagement"], 1.5, 6)
+
+    def test_a_pinned_speed_beyond_the_cutter_leaves_the_loads_held(self) -> None:
+        base = case(machine="quick-spindle")
+        top = base.material.cutting_speed * 1000.0 / (np.pi * base.tool.diameter)
+        quick = solve(replace(base, speed=1.2 * top))
+        broken = {c.name for c in quick.ceilings if c.share > 1.0001 and not c.estimate}
+        self.assertLessEqual(broken, {"cutting speed", "spindle speed"})
+
+
+class RecommendedTest(SimpleTestCase):
+    def test_the_makers_values_go_first(self) -> None:
+        base = case()
+        material = base.material
+        values = [
+            CutValues(material=material.group, cutting_speed=200, feed_per_tooth=0.06, source="group"),
+            CutValues(material=material.name, cutting_speed=300, feed_per_tooth=0.08, at_share=1.0, source="maker"),
+        ]
+        tool = base.tool.model_copy(update={"values": values})
+        found, basis = preferred(tool, material)
+        self.assertEqual((found.cutting_speed, basis), (300, "maker"))
+        # Geometry: over the half circle the mean chip is fz * 2 / pi.
+        self.assertAlmostEqual(found.chip_share * tool.diameter, 0.08 * 2 / np.pi, 9)
+        self.assertEqual(preferred(tool.model_copy(update={"values": values[:1]}), material)[1], "group")
+        self.assertEqual(preferred(base.tool, material), (material, "catalogue"))
+
+    def test_the_report_says_whose_they_are(self) -> None:
+        data = job(rectangle(40, 30))
+        data["tools"][0]["values"] = [
+            {"material": data["material"], "cutting_speed": 222, "feed_per_tooth": 0.05, "source": "the maker"}
+        ]
+        bite = plan(parse_job(data)).report["operations"][0]["bite"]
+        self.assertEqual(bite["basis"], "the maker")
+        self.assertLessEqual(bite["cutting_speed"], 222.0001)
+
+
+class MinutesTest(SimpleTestCase):
+    """Choosing by minutes: on a machine that holds no feed in curves a larger, slower bite is sooner done."""
+
+    def test_the_quicker_of_two_paths_is_kept(self) -> None:
+        data = job(rectangle(60, 40))
+        data["operations"][0] |= {"bite": None, "step_down": None}
+        data["machine"] = {**catalogue.machines()["harbour-mill"].model_dump(), "acceleration": 500, "power_kw": 2.0}
+        row = plan(parse_job(data)).report["operations"][0]
+        self.assertEqual(len(row["trials"]), 2)
+        quickest = min(row["trials"], key=lambda t: t["seconds"])
+        self.assertAlmostEqual(row["bite"]["ae"], quickest["ae"], 6)
+        self.assertAlmostEqual(row["seconds"], quickest["seconds"], delta=0.03 * quickest["seconds"])
+        again = solve(replace(case_for(parse_job(data), parse_job(data).operations[0]), path=KnownPath.of(row["path"])))
+        self.assertAlmostEqual(again.ae, row["bite"]["ae"], 6)
+
+    def test_predicted_seconds_in_closed_form(self) -> None:
+        base = case()
+        bite = solve(base)
+        known = KnownPath(ae=bite.ae, steps=bite.steps, cut_length=1000.0, radii=((4.0, 0.25), (1e9, 0.75)),
+                          link_seconds=5.0, entry_seconds=2.0, entry_feed=bite.entry_feed)  # fmt: skip
+        held = (1000.0 * 4.0) ** 0.5
+        expected = 1000.0 * (0.25 / min(held, bite.feed / 60) + 0.75 * 60 / bite.feed) + 7.0
+        self.assertAlmostEqual(known.seconds(bite, 1000.0), expected, 6)
+        self.assertAlmostEqual(known.held_feed(1000.0) or 0.0, 60 * held, 6)
 
 
 class WeakMachineTest(SimpleTestCase):

@@ -51,6 +51,26 @@ class StoresTest(ApiCase):
         machine["power_points"] = [[3000, 4.0], [100, 1.0]]
         self.assertIn("rise in speed", self.send("post", "/stores/machines", {"data": machine}, 422)["faults"][0])
 
+    def test_the_nearest_material(self) -> None:
+        """The hardest of a group is nearest to something harder still; an own entry counts too."""
+        materials = self.send("get", "/stores")["materials"]
+        steels = [m for m in materials if m["group"] == "P" and m["hardness"]]
+        hardest = max(steels, key=lambda m: m["hardness"])
+        self.assertEqual(self.send("get", "/nearest-material?group=P&hardness=9000")["id"], hardest["id"])
+        pk = self.send("post", "/stores/materials", {"data": {**hardest, "name": "ours", "hardness": 8000}}, 201)["id"]
+        self.assertEqual(self.send("get", "/nearest-material?group=P&hardness=9000")["id"], f"own-{pk}")
+        self.assertIsNone(self.send("get", "/nearest-material?group=Q")["id"])
+
+    def test_recommended_values_are_kept_with_a_cutter(self) -> None:
+        tool = next(t for t in self.send("get", "/stores")["tools"] if t["id"] == "flat-12")
+        values = [
+            {"material": "N", "cutting_speed": 400, "feed_per_tooth": 0.1, "at_share": 0.5, "source": "the maker"}
+        ]
+        pk = self.send("post", "/stores/tools", {"data": {**tool, "values": values}}, 201)["id"]
+        self.assertEqual(StoreEntry.objects.get(pk=pk).data["values"], values)
+        wrong = [{**values[0], "at_share": 2}]
+        self.send("post", "/stores/tools", {"data": {**tool, "values": wrong}}, 422)
+
     def test_cutters_go_out_and_come_back(self) -> None:
         for form in ("csv", "json"):
             answer = self.client.get(f"/api/cutters.{form}")

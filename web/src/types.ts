@@ -2,6 +2,17 @@
 
 export type Vertex = [number, number] | [number, number, number];
 
+/** What somebody recommends for a cutter in a material (or a group of ISO 513). */
+export interface CutValues {
+  material: string;
+  /** m/min */
+  cutting_speed: number;
+  /** mm, at the radial depth `at_share` of D. */
+  feed_per_tooth: number;
+  at_share: number;
+  source: string;
+}
+
 export interface Tool {
   number: number;
   name?: string;
@@ -21,6 +32,7 @@ export interface Tool {
   corner_radius?: number;
   substrate?: 'carbide' | 'hss';
   rake_angle?: number;
+  values?: CutValues[];
   dynamics?: { frequency: number; stiffness: number; damping: number }[] | null;
 }
 
@@ -106,6 +118,8 @@ export interface Bite {
   /** Torque in Nm and bending force in N over one turn, even steps. */
   turn: { torque: number[]; force: number[] };
   entry_feed: number;
+  /** Whose cutting speed and chip these are; "catalogue", or who recommends them for the cutter. */
+  basis: string;
   pinned: string[];
   ceilings: Ceiling[];
 }
@@ -134,6 +148,9 @@ export interface OperationReport {
   /** What letting the feed follow the bite saves; 0 when it is off. */
   follow_saved_seconds: number;
   levels: number[];
+  /** What was planned to choose the bite by minutes; the last was quicker when `path.choose`. */
+  trials: { ae: number; steps: number; seconds: number }[];
+  path: { choose: boolean } | null;
   ideal_seconds: number;
 }
 

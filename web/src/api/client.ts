@@ -58,6 +58,10 @@ type Plain = Record<string, never>;
 const plain = (document: JobDocument) => document as unknown as Plain;
 
 export const stores = () => unwrap<Stores>(client.GET('/api/stores'));
+export const nearestMaterial = (group: string, hardness: number | null) =>
+  unwrap<{ id: string | null }>(
+    client.GET('/api/nearest-material', { params: { query: { group, hardness } } }),
+  );
 export const keepEntry = (kind: string, data: Record<string, unknown>, pk: number | null) =>
   pk === null
     ? unwrap<{ id: number }>(

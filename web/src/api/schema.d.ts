@@ -258,6 +258,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/nearest-material': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Nearest Material
+     * @description The material to begin with when none matches: same group of ISO 513, nearest hardness.
+     */
+    get: operations['server_api_nearest_material'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/parts': {
     parameters: {
       query?: never;
@@ -850,6 +870,11 @@ export interface components {
     MergeIn: {
       /** Areas */
       areas: components['schemas']['AreaIn'][];
+    };
+    /** NearestOut */
+    NearestOut: {
+      /** Id */
+      id: string | null;
     };
     /** NewPartIn */
     NewPartIn: {
@@ -1506,6 +1531,38 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Limits'];
+        };
+      };
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Fault'];
+        };
+      };
+    };
+  };
+  server_api_nearest_material: {
+    parameters: {
+      query: {
+        group: string;
+        hardness?: number | null;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['NearestOut'];
         };
       };
       /** @description Unprocessable Entity */

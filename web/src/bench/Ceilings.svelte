@@ -35,7 +35,11 @@
           class:over={c.share > 1.0001 && !c.estimate}
         ></span></span
       >
-      {#if c.estimate}
+      {#if c.name === 'feed in curves'}
+        <p class="quiet">
+          What the machine holds in all but the tightest tenth of this path; it slows down by itself there.
+        </p>
+      {:else if c.estimate}
         <p class="quiet">
           An estimate from the cutter’s size, without helix; not kept. Enter the measured tool point to have
           it kept.

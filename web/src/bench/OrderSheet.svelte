@@ -1,6 +1,6 @@
 <script lang="ts">
   /** The order sheet of the chosen operation: three cards that unfold in place. */
-  import { length, number } from '../format';
+  import { length, minutes, number } from '../format';
   import QuantityField from '../parts/QuantityField.svelte';
   import { named, ROUGHERS, toolFrom } from '../stores';
   import type { Operation } from '../types';
@@ -19,6 +19,18 @@
   const pinned = $derived(bite?.pinned ?? []);
   const note = (key: string) => (pinned.includes(key) ? 'pinned' : 'worked out');
   const tool = $derived(bench.tool);
+
+  /** What choosing by minutes found, while the plan is fresh. */
+  const byMinutes = $derived.by(() => {
+    const trials = bench.plan?.fresh ? (bench.report?.trials ?? []) : [];
+    const [first, second] = trials;
+    if (!first || !second || !bench.report?.path) return '';
+    const [took, left] = bench.report.path.choose ? [second, first] : [first, second];
+    return (
+      `Chosen by minutes: ${minutes(took.seconds)}; ` +
+      `a bite of ${length(left.ae, units)} took ${minutes(left.seconds)}.`
+    );
+  });
 
   type Pin = 'bite' | 'step_down' | 'speed' | 'feed';
   const withPin = (key: Pin, value: number | null) => (o: Operation) => ({
@@ -258,6 +270,8 @@
       <p class="quiet hint">
         {length(bite.feed_per_tooth, units, 3)} per tooth, chip {length(bite.chip_mean, units, 3)} on average,
         {number(bite.cutting_speed)} m/min, {number(bite.removal_rate, 1)} cm³/min
+        {#if bite.basis !== 'catalogue'}<br />Speed and chip: {bite.basis}.{/if}
+        {#if byMinutes}<br />{byMinutes}{/if}
       </p>
     {/if}
   </div>

@@ -99,7 +99,10 @@ export class BenchState {
   }
 
   #takePlan(plan: Plan | null) {
+    const came = plan?.state === 'done' && this.plan?.id === plan.id && this.running;
     this.plan = plan;
+    // The path that is there now may have changed the bite.
+    if (came) void this.refreshBites();
     if (plan?.state === 'done' && this.#traceOf !== plan.id) void this.#fetchTrace(plan.id);
     if (plan && this.running && !this.#closed) {
       this.#began ||= Date.now();

@@ -3,82 +3,10 @@
   import * as api from '../api/client';
   import { number } from '../format';
   import TopLine from '../parts/TopLine.svelte';
-  import type { StoreEntry, Stores } from '../types';
-
-  type Kind = 'tools' | 'materials' | 'machines';
-  interface Field {
-    key: string;
-    label: string;
-    unit?: string;
-    options?: string[];
-    words?: boolean;
-    curve?: boolean;
-    /** Two modes, along and across the feed: frequency, stiffness, damping. */
-    modes?: boolean;
-  }
-  const TITLES: [Kind, string][] = [
-    ['tools', 'Cutters'],
-    ['materials', 'Materials'],
-    ['machines', 'Machines'],
-  ];
-  const KINDS = [
-    'flat_end_mill',
-    'bull_nose_end_mill',
-    'ball_end_mill',
-    'chamfer_mill',
-    'drill',
-    'face_mill',
-    'radius_mill',
-  ];
-  const FIELDS: Record<Kind, Field[]> = {
-    tools: [
-      { key: 'name', label: 'Name', words: true },
-      { key: 'kind', label: 'Kind', options: KINDS },
-      { key: 'diameter', label: 'Diameter', unit: 'mm' },
-      { key: 'flutes', label: 'Flutes' },
-      { key: 'flute_length', label: 'Flute length', unit: 'mm' },
-      { key: 'stickout', label: 'Stick-out', unit: 'mm' },
-      { key: 'helix_angle', label: 'Helix angle', unit: '°' },
-      { key: 'corner_radius', label: 'Corner radius', unit: 'mm' },
-      { key: 'rake_angle', label: 'Rake angle', unit: '°' },
-      { key: 'point_angle', label: 'Point angle', unit: '°' },
-      { key: 'holder_diameter', label: 'Holder diameter', unit: 'mm' },
-      { key: 'holder_length', label: 'Holder length', unit: 'mm' },
-      { key: 'dynamics', label: 'Tool point', unit: 'Hz N/µm ζ; …', modes: true },
-      { key: 'substrate', label: 'Made of', options: ['carbide', 'hss'] },
-    ],
-    materials: [
-      { key: 'name', label: 'Name', words: true },
-      { key: 'group', label: 'Group (ISO 513)', options: ['P', 'M', 'K', 'N', 'S', 'H'] },
-      { key: 'kc11', label: 'kc1.1', unit: 'N/mm²' },
-      { key: 'mc', label: 'mc' },
-      { key: 'cutting_speed', label: 'Cutting speed', unit: 'm/min' },
-      { key: 'chip_share', label: 'Wanted mean chip', unit: 'of D' },
-      { key: 'most_chip_share', label: 'Thickest chip', unit: 'of D' },
-      { key: 'most_bite_share', label: 'Largest bite', unit: 'of D' },
-      { key: 'ramp_angle', label: 'Ramp angle', unit: '°' },
-      { key: 'hardness', label: 'Hardness', unit: 'HB' },
-    ],
-    machines: [
-      { key: 'name', label: 'Name', words: true },
-      { key: 'max_rpm', label: 'Most speed', unit: 'rpm' },
-      { key: 'min_rpm', label: 'Least speed', unit: 'rpm' },
-      { key: 'max_feed', label: 'Most feed', unit: 'mm/min' },
-      { key: 'rapid_feed', label: 'Rapid', unit: 'mm/min' },
-      { key: 'power_kw', label: 'Power', unit: 'kW' },
-      { key: 'torque_nm', label: 'Torque', unit: 'Nm' },
-      { key: 'efficiency', label: 'Efficiency' },
-      { key: 'acceleration', label: 'Acceleration', unit: 'mm/s²' },
-      { key: 'block_rate', label: 'Blocks', unit: 'a second' },
-      { key: 'power_points', label: 'Power curve', unit: 'rpm kW; …', curve: true },
-      { key: 'torque_points', label: 'Torque curve', unit: 'rpm Nm; …', curve: true },
-    ],
-  };
-  const COLUMNS: Record<Kind, string[]> = {
-    tools: ['kind', 'diameter', 'flutes', 'flute_length', 'stickout', 'substrate'],
-    materials: ['group', 'kc11', 'mc', 'cutting_speed', 'hardness'],
-    machines: ['max_rpm', 'max_feed', 'power_kw', 'torque_nm', 'acceleration'],
-  };
+  import type { CutValues, StoreEntry, Stores } from '../types';
+  import { COLUMNS, FIELDS, text, TITLES, typedEntry, type Kind } from './fields';
+  import Nearest from './Nearest.svelte';
+  import Recommended from './Recommended.svelte';
 
   let stores = $state.raw<Stores | null>(null);
   let kind = $state<Kind>('tools');
@@ -86,6 +14,8 @@
   let filter = $state('');
   let chosen = $state<string | null>(null);
   let draft = $state<Record<string, string>>({});
+  /** Recommendations of the chosen cutter, by material. */
+  let values = $state.raw<CutValues[]>([]);
   let faults = $state.raw<string[]>([]);
   let said = $state('');
 
@@ -114,61 +44,22 @@
   const entry = $derived(all.find((e) => e.id === chosen) ?? null);
   const label = (key: string) => FIELDS[kind].find((f) => f.key === key)!;
 
-  function text(value: unknown, field?: Field): string {
-    if (value === null || value === undefined) return '';
-    if (field?.modes)
-      return (value as Record<string, number>[])
-        .map((m) => `${m.frequency} ${m.stiffness} ${m.damping}`)
-        .join('; ');
-    if (field?.curve) return (value as number[][]).map((p) => p.join(' ')).join('; ');
-    return typeof value === 'number' ? String(value) : String(value).replaceAll('_', ' ');
-  }
-
   function choose(e: StoreEntry) {
     chosen = e.id;
     [faults, said] = [[], ''];
+    values = (e.values as CutValues[] | undefined) ?? [];
     draft = Object.fromEntries(
       FIELDS[kind].map((f) => [f.key, f.options ? String(e[f.key] ?? '') : text(e[f.key], f)]),
     );
   }
 
-  function data(): Record<string, unknown> {
-    const out: Record<string, unknown> = {};
-    for (const f of FIELDS[kind]) {
-      const typed = (draft[f.key] ?? '').trim();
-      if (f.modes) {
-        const modes = typed.split(';').map((p) => {
-          const [frequency, stiffness, damping] = p
-            .trim()
-            .split(/[\s,]+/)
-            .map(Number);
-          return { frequency, stiffness, damping };
-        });
-        // One mode given is taken for both directions.
-        out[f.key] = typed ? [modes[0], modes[1] ?? modes[0]] : null;
-      } else if (f.curve)
-        out[f.key] = typed
-          ? typed.split(';').map((p) =>
-              p
-                .trim()
-                .split(/[\s,]+/)
-                .map(Number),
-            )
-          : [];
-      else if (f.words || f.options) out[f.key] = typed;
-      else out[f.key] = typed === '' ? null : Number(typed.replace(',', '.'));
-      if (
-        out[f.key] === null &&
-        !['dynamics', 'point_angle', 'holder_diameter', 'holder_length', 'hardness'].includes(f.key)
-      )
-        delete out[f.key];
-    }
-    return out;
-  }
-
   async function keep(pk: number | null) {
     try {
-      const kept = await api.keepEntry(kind, data(), pk);
+      const kept = await api.keepEntry(
+        kind,
+        { ...typedEntry(kind, draft), ...(kind === 'tools' ? { values } : {}) },
+        pk,
+      );
       await load();
       chosen = `own-${kept.id}`;
       [faults, said] = [[], pk === null ? 'Kept as an entry of your own.' : 'Changed.'];
@@ -260,7 +151,18 @@
           {/each}
         </tbody>
       </table>
-      {#if stores && !shown.length}<p class="quiet">Nothing here is called that. Clear the search.</p>{/if}
+      {#if stores && !shown.length}
+        <p class="quiet none">Nothing here is called that. Clear the search.</p>
+        {#if kind === 'materials'}
+          <Nearest
+            onfound={(id) => {
+              [search, filter] = ['', ''];
+              const found = all.find((e) => e.id === id);
+              if (found) choose(found);
+            }}
+          />
+        {/if}
+      {/if}
     </div>
   </section>
   <section class="entry" aria-label="Entry">
@@ -280,6 +182,9 @@
           <span class="quiet">{f.unit ?? ''}</span>
         </label>
       {/each}
+      {#if kind === 'tools'}
+        <Recommended {values} materials={stores?.materials ?? []} onchange={(v) => (values = v)} />
+      {/if}
       <p class="buttons">
         {#if entry.own !== null}
           <button class="main" onclick={() => keep(entry.own)}>Keep the changes</button>
@@ -370,6 +275,9 @@
   td {
     padding: 2px 8px;
     border-bottom: 1px solid var(--rule);
+  }
+  .none {
+    padding: 8px;
   }
   .figure {
     text-align: right;

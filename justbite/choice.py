@@ -1,0 +1,72 @@
+"""Choosing the bite by minutes: once a path is there, whether another bite would be done sooner.
+
+The first path is planned with the best removal rate. What it was like (KnownPath) predicts the
+minutes of every other bite; where one promises enough, it is planned too, and the quicker stays.
+"""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from justbite.bite import solver
+from justbite.bite.known import STRAIGHT, KnownPath
+from justbite.model.bite import Bite
+from justbite.model.job import Machine
+from justbite.model.moves import CUT, ENTRY, LINE, Moves, lengths
+from justbite.motion.clock import Drive, block_times
+
+LEAST_PROMISE = 0.03
+"""Share of the minutes that another bite must promise before it is planned as well."""
+CLASSES = 12
+"""Classes of curve radius that a path is remembered by."""
+
+
+@dataclass(frozen=True, slots=True)
+class Trial:
+    """A bite and the seconds that its path takes on the machine."""
+
+    ae: float
+    steps: int
+    seconds: float
+
+
+def path_seconds(moves: Moves, machine: Machine, tolerance: float) -> np.ndarray:
+    """(n,) seconds of each block of an operation by itself."""
+    drive = Drive(machine.rapid_feed, machine.max_feed, machine.acceleration, machine.block_rate)
+    return block_times(moves, drive, tolerance)
+
+
+def known_path(moves: Moves, seconds: np.ndarray, bite: Bite) -> KnownPath | None:
+    """What the path of one operation was like; None when it cuts nothing."""
+    cut = moves.part == CUT
+    length = lengths(moves)
+    whole = float(length[cut].sum())
+    if whole <= 0:
+        return None
+    radius = np.where(moves.kind == LINE, STRAIGHT, np.hypot(*(moves.centre - moves.end[:, :2]).T))
+    order = np.argsort(radius[cut])
+    r, share = radius[cut][order], length[cut][order] / whole
+    at = np.minimum((np.cumsum(share) * CLASSES).astype(int), CLASSES - 1)
+    # Of a class the radius whose held feed is the mean one; what is straight stands apart.
+    at = np.where(r >= STRAIGHT, CLASSES, at)
+    radii = tuple(
+        (float(np.average(np.sqrt(r[at == k]), weights=share[at == k]) ** 2), float(share[at == k].sum()))
+        for k in np.unique(at)
+    )
+    feed = np.average(moves.feed[cut], weights=length[cut])
+    entry = moves.part == ENTRY
+    return KnownPath(
+        ae=bite.ae, steps=bite.steps, cut_length=whole, radii=radii,
+        link_seconds=float(seconds[~cut & ~entry].sum()), entry_seconds=float(seconds[entry].sum()),
+        entry_feed=bite.entry_feed, faster=float(feed) / bite.feed,
+    )  # fmt: skip
+
+
+def promising(case: solver.Case, bite: Bite, known: KnownPath) -> Bite | None:
+    """The bite of the fewest predicted minutes, where it promises enough; else None."""
+    if case.ae is not None and case.ap is not None:
+        return None
+    other = solver.solve(replace(case, path=known))
+    acceleration = case.machine.acceleration
+    now, then = (known.seconds(b, acceleration) for b in (bite, other))
+    return other if then < (1.0 - LEAST_PROMISE) * now else None
