@@ -6,6 +6,7 @@ fluted one at 0.8 D. Sources: docs/methods/bite.md.
 """
 
 import math
+from functools import lru_cache
 
 import numpy as np
 
@@ -66,17 +67,28 @@ def peak_over_mean(tool: Tool, ap: float, angle: float) -> float:
 
     Climb cut: a tooth enters at pi - phi and leaves at pi; h is proportional to sin(theta).
     """
-    lead = np.linspace(0.0, 2.0 * np.pi / tool.flutes, 36, endpoint=False)[:, None]
-    lead = lead + np.arange(tool.flutes) * 2.0 * np.pi / tool.flutes
     lag = max(1e-3, 2.0 * ap * math.tan(math.radians(tool.helix_angle)) / tool.diameter)
-    force = np.zeros(len(lead))
+    return _peak_over_mean(tool.flutes, lag, angle)
+
+
+@lru_cache(maxsize=4096)
+def _peak_over_mean(flutes: int, lag: float, angle: float) -> float:
+    lead = _leads(flutes)
     # Each flute spans lead - lag .. lead; the integral of the sine over its part in the arc.
-    for turn in range(-int(lag // (2.0 * np.pi)) - 1, 1):
-        enter, leave = np.pi - angle + 2.0 * np.pi * turn, np.pi + 2.0 * np.pi * turn
-        low, high = np.maximum(lead - lag, enter), np.minimum(lead, leave)
-        force += np.where(high > low, np.cos(low) - np.cos(high), 0.0).sum(axis=1)
-    mean = (1.0 - math.cos(angle)) * lag * tool.flutes / (2.0 * np.pi)
+    turns = 2.0 * np.pi * np.arange(-int(lag // (2.0 * np.pi)) - 1, 1)[:, None]
+    low = np.maximum(lead - lag, np.pi - angle + turns)
+    high = np.minimum(lead, np.pi + turns)
+    parts = np.cos(low) - np.cos(np.maximum(low, high))
+    force = parts.sum(axis=0).reshape(-1, flutes).sum(axis=1)
+    mean = (1.0 - math.cos(angle)) * lag * flutes / (2.0 * np.pi)
     return max(1.0, float(force.max()) / mean)
+
+
+@lru_cache(maxsize=32)
+def _leads(flutes: int) -> np.ndarray:
+    """(36 * flutes,) where each flute's tip stands, for 36 places within one pitch."""
+    pitch = 2.0 * np.pi / flutes
+    return (np.arange(36)[:, None] / 36 * pitch + np.arange(flutes) * pitch).ravel()
 
 
 def bending(tool: Tool, ap: float, force: float) -> tuple[float, float]:

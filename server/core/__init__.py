@@ -28,8 +28,17 @@ __all__ = ["MOST_BYTES", "InputError", "JobError", "JustBiteError", "PartError",
 
 def fingerprint(document: dict[str, Any]) -> str:
     """The hash of all that a plan depends on: the document and the core's version."""
-    text = json.dumps(document, sort_keys=True) + __version__
+    text = json.dumps(_plain(document), sort_keys=True) + __version__
     return hashlib.sha256(text.encode()).hexdigest()
+
+
+def _plain(value: Any) -> Any:
+    """Whole numbers without a fraction: a browser sends 18 for what was kept as 18.0."""
+    if isinstance(value, dict):
+        return {k: _plain(v) for k, v in value.items()}
+    if isinstance(value, list | tuple):
+        return [_plain(v) for v in value]
+    return int(value) if isinstance(value, float) and value.is_integer() else value
 
 
 def check(document: Any) -> Job:
