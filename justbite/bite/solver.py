@@ -328,8 +328,8 @@ def _bite(case: Case, ae: float, ap: float, steps: int, phi: float, ripple: floa
 
 
 def _entry_feed(fz: float, phi: float, feed: float) -> float:
-    """Feed of a full-width entry: no thicker chip than in the cut, and 30 % in hand."""
-    return 0.7 * feed * min(1.0, engagement.most_chip(fz, phi) / fz)
+    """Feed of a full-width entry: no thicker chip than in the cut. Its load is held by how fast it goes down."""
+    return feed * min(1.0, engagement.most_chip(fz, phi) / fz)
 
 
 MOST_FASTER = 2.5

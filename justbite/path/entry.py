@@ -9,7 +9,7 @@ from shapely.geometry import Point, Polygon
 from justbite.field.grid import Field, Grid
 from justbite.path.area import Area, air_start, longest_line
 
-LEAST_HELIX, MOST_HELIX = 0.25, 0.75
+LEAST_HELIX, MOST_HELIX = 0.25, 0.9
 """Radius of the helix in cutter radii: wide enough to leave no core, narrow enough to be quick."""
 LEAST_RAMP, MOST_RAMP = 0.8, 100.0
 """Shortest and longest ramp in cutter radii: a slot that takes no helix is ramped along its length."""

@@ -1,5 +1,6 @@
 """From level paths to moves: heights, feeds, entries, links at hover or travel height."""
 
+import math
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -41,7 +42,7 @@ class Heights:
 
 @dataclass(frozen=True, slots=True)
 class Feeds:
-    """mm/min: in the cut, into it, on links, of rapids; the ramp angle in radians."""
+    """mm/min: in the cut, into it, on links, of rapids; the steepest ramp in radians."""
 
     cut: float
     entry: float
@@ -50,6 +51,8 @@ class Feeds:
     ramp: float
     acceleration: float
     """mm/s2"""
+    removal: float = math.inf
+    """mm3/min that an entry may take: what the bite takes, and a little in hand."""
     follow: tuple[NDArray[np.float64], NDArray[np.float64]] | None = None
     """Radial depths over the target, rising, and what the cutting feed is multiplied by there."""
 
@@ -92,11 +95,11 @@ class MovesBuilder:
 
 
 def add_level(out: MovesBuilder, parts: list[PartPath], above: float, z: float, target: float,
-              heights: Heights, feeds: Feeds, tolerance: float, outside_gap: float) -> None:  # fmt: skip
+              heights: Heights, feeds: Feeds, tolerance: float, radius: float) -> None:  # fmt: skip
     """Append one level: from `above` (surface before it) down to `z`."""
     out.level = z
     for part in parts:
-        _enter(out, part.entry, above, z, heights, feeds, outside_gap)
+        _enter(out, part.entry, above, z, heights, feeds, radius)
         for piece in part.pieces:
             if piece.kind == "cut":
                 _cut(out, piece, z, feeds, target, tolerance)
@@ -107,7 +110,7 @@ def add_level(out: MovesBuilder, parts: list[PartPath], above: float, z: float, 
 
 
 def _enter(out: MovesBuilder, entry: Entry, above: float, z: float, heights: Heights, feeds: Feeds,
-           gap: float) -> None:  # fmt: skip
+           radius: float) -> None:  # fmt: skip
     x, y = (float(v) for v in entry.points[0])
     if out.here[2] < heights.travel:
         out.rapid(out.here[0], out.here[1], heights.travel)
@@ -119,30 +122,42 @@ def _enter(out: MovesBuilder, entry: Entry, above: float, z: float, heights: Hei
     out.rapid(x, y, above + heights.gap)
     out.to(LINE, x, y, above + 0.05, feeds.link, ENTRY)
     if entry.kind == "helix" and entry.centre is not None:
-        _helix(out, entry, above + 0.05, z, feeds)
+        _helix(out, entry, above + 0.05, z, feeds, radius)
     else:
-        _ramp(out, entry, above + 0.05, z, feeds)
+        _ramp(out, entry, above + 0.05, z, feeds, radius)
 
 
-def _helix(out: MovesBuilder, entry: Entry, top: float, z: float, feeds: Feeds) -> None:
+def helix_drop(r: float, radius: float, feeds: Feeds) -> float:
+    """mm down in half a turn of a helix of radius `r`: as steep as ramp angle and load allow."""
+    # All of the hole goes down with the cutter: pi (r + R)^2 for every mm.
+    fall = min(1.0, feeds.removal / (math.pi * (r + radius) ** 2 * feeds.entry))
+    return math.pi * r * math.tan(min(feeds.ramp, math.asin(fall)))
+
+
+def ramp_drop(length: float, radius: float, feeds: Feeds) -> float:
+    """mm down in one stroke of a ramp to and fro along `length`."""
+    # Just before it turns, a stroke takes the full width as deep as two strokes go down.
+    return min(length * math.tan(feeds.ramp), feeds.removal / (4.0 * radius * feeds.entry))
+
+
+def _helix(out: MovesBuilder, entry: Entry, top: float, z: float, feeds: Feeds, radius: float) -> None:
     """Half turns down to `z`, then one flat turn that takes the floor of the last one."""
     assert entry.centre is not None
     cx, cy = entry.centre
     x, y = (float(v) for v in entry.points[0])
     r = x - cx
-    drop = np.pi * r * np.tan(feeds.ramp)
-    halves = 2 * max(1, int(np.ceil((top - z) / drop / 2)))
+    halves = 2 * max(1, math.ceil((top - z) / helix_drop(r, radius, feeds) / 2))
     for k in range(1, halves + 3):
         side = -1.0 if k % 2 else 1.0
         height = top + (z - top) * min(1.0, k / halves)
         out.to(COUNTERCLOCKWISE, cx + side * r, y, height, feeds.entry, ENTRY, (cx, cy))
 
 
-def _ramp(out: MovesBuilder, entry: Entry, top: float, z: float, feeds: Feeds) -> None:
+def _ramp(out: MovesBuilder, entry: Entry, top: float, z: float, feeds: Feeds, radius: float) -> None:
     """To and fro down the line, ending with one flat stroke at its second end."""
     a, b = entry.points
     length = float(np.hypot(*(b - a)))
-    strokes = max(1, int(np.ceil((top - z) / (length * np.tan(feeds.ramp)))))
+    strokes = max(1, math.ceil((top - z) / ramp_drop(length, radius, feeds)))
     strokes += strokes % 2
     for k in range(1, strokes + 2):
         x, y = b if k % 2 else a

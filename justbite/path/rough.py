@@ -16,6 +16,8 @@ from justbite.path.level import PartPath, plan_level
 from justbite.path.program import Feeds, Heights, MovesBuilder, add_level
 
 Progress = Callable[[float, str], None]
+ENTRY_LOAD = 0.9
+"""Removal rate of an entry over that of the bite, at most."""
 FeedLaw = tuple[NDArray[np.float64], NDArray[np.float64]]
 
 
@@ -59,6 +61,7 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         rapid=machine.rapid_feed,
         ramp=float(np.radians(material.ramp_angle)),
         acceleration=machine.acceleration,
+        removal=ENTRY_LOAD * bite.ae * bite.ap * bite.feed,
         follow=follow,
     )
     tolerance = min(limits.fit_share * operation.tolerance, limits.fit_bite_share * bite.ae)
@@ -88,17 +91,17 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         gap = max(job.approach_gap, limits.clear_share * radius)
         parts, found = plan_level(area, bite.ae, gap, operation.name, tick)
         findings += found
-        _add_levels(out, parts, region.top, levels, bite, levels_at, feeds, tolerance, gap)
+        _add_levels(out, parts, region.top, levels, bite, levels_at, feeds, tolerance, radius)
         done += 1
     return findings
 
 
 def _add_levels(out: MovesBuilder, parts: list[PartPath], top: float, levels: list[float], bite: Bite,
-                heights: Heights, feeds: Feeds, tolerance: float, gap: float) -> None:  # fmt: skip
+                heights: Heights, feeds: Feeds, tolerance: float, radius: float) -> None:  # fmt: skip
     """The same plane path at each level: equal areas are planned once."""
     above = top
     for z in levels:
-        add_level(out, parts, above, z, bite.ae, heights, feeds, tolerance, gap)
+        add_level(out, parts, above, z, bite.ae, heights, feeds, tolerance, radius)
         above = z
 
 
