@@ -11,10 +11,11 @@ from numba import njit
 
 
 @njit(cache=True, nogil=True)
-def stamp(field, x0, y0, cell, ax, ay, bx, by, radius, log_at, log_was, used):  # type: ignore[no-untyped-def]
+def stamp(field, x0, y0, cell, ax, ay, bx, by, radius, ahead, log_at, log_was, used):  # type: ignore[no-untyped-def]
     """Sweep a disc of `radius` from (ax, ay) to (bx, by). Returns the log's new length.
 
-    When the log is full it starts anew: what was logged before can no longer be undone.
+    `ahead`: the disc at a was stamped before, so only what lies ahead of it is looked at. When the log
+    is full it starts anew: what was logged before can no longer be undone.
     """
     ny, nx = field.shape
     floor = -4.0 * cell
@@ -29,7 +30,23 @@ def stamp(field, x0, y0, cell, ax, ay, bx, by, radius, log_at, log_was, used):  
         used = 0
     for j in range(j1, j2 + 1):
         y = y0 + j * cell
-        for i in range(i1, i2 + 1):
+        first, last = i1, i2
+        off = max(0.0, abs(y - 0.5 * (ay + by)) - 0.5 * abs(dy))
+        wide = np.sqrt(max(0.0, reach * reach - off * off))
+        first = max(first, int((min(ax, bx) - wide - x0) / cell))
+        last = min(last, int((max(ax, bx) + wide - x0) / cell) + 1)
+        if ahead and length2 > 0.0:
+            # Where (x - ax) dx + (y - ay) dy > 0.
+            side = (y - ay) * dy
+            if abs(dx) > 1e-3 * abs(dy):
+                border = (ax - side / dx - x0) / cell
+                if dx > 0.0:
+                    first = max(first, int(max(-1e6, min(1e6, border))))
+                else:
+                    last = min(last, int(max(-1e6, min(1e6, border))) + 1)
+            elif side < -cell * abs(dy):
+                continue
+        for i in range(first, last + 1):
             was = field[j, i]
             if was <= floor:
                 continue

@@ -6,7 +6,7 @@ sweeps with falling thresholds, the second for thin remainders.
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
 
 import numpy as np
@@ -19,7 +19,8 @@ from justbite.path.contact import deepest, material_side
 from justbite.path.links import smooth_link
 
 Points = NDArray[np.float64]
-LOG_LENGTH = 3_000_000
+BATCH = 800
+"""Steps of a pass after which progress is told; a stop is heard there."""
 DROP_GAP = 0.05
 """Gap all round, share of R, where a cutter comes down at rapid among standing material."""
 LOG_LENGTH = 3_000_000
@@ -48,6 +49,48 @@ class Sweep:
     turn_in: float
     least: float
     """A pass that removes less than this (in R squared) is taken back."""
+
+
+Start = tuple[float, float, float]
+"""x, y and heading, radians."""
+
+
+@dataclass(frozen=True, slots=True)
+class Front:
+    """A stretch of standing material that a pass can follow."""
+
+    start: Start
+    contact: int
+    """Node by which it was found."""
+    way: float
+    """mm from where the cutter is; inf while not known."""
+
+
+@dataclass(frozen=True, slots=True)
+class Flood:
+    """What can be reached from a place through what is cleared."""
+
+    distance: NDArray[np.float64]
+    parent: NDArray[np.int32]
+    contacts: Points
+    """Rows x, y of the contact, x, y before it, distance, node; nearest first."""
+    reached: float
+    """mm to which the flood went."""
+    whole: bool
+    """Whether there is nothing beyond."""
+
+
+CONTACTS_APART, MOST_CONTACTS = 0.7, 200
+FIRST_REACH = 1.5
+"""How far beyond its first contact a flood goes at once, in R."""
+
+
+def _same_front(
+    one: tuple[float, float, float, float], other: tuple[float, float, float, float], radius: float
+) -> bool:
+    """Whether two contacts are neighbours with the material on the same side."""
+    near = (one[0] - other[0]) ** 2 + (one[1] - other[1]) ** 2 < (1.6 * CONTACTS_APART * radius) ** 2
+    return near and one[2] * other[2] + one[3] * other[3] > 0.3
 
 
 SWEEPS = (
@@ -95,7 +138,7 @@ class Clearing:
         """Mark what the cutter swept along `points` as cleared (entries)."""
         for a, b in pairwise(points):
             stamp(
-                self.cleared, *self._frame, a[0], a[1], b[0], b[1], self.radius,
+                self.cleared, *self._frame, a[0], a[1], b[0], b[1], self.radius, False,
                 self._log_at, self._log_was, 0,
             )  # fmt: skip
         self._forget(points)
@@ -115,13 +158,14 @@ class Clearing:
         ).packed()  # fmt: skip
 
     def _trace(
-        self, x: float, y: float, heading: float, side: int, sweep: Sweep, target: float, stamping: bool, steps: int
+        self, x: float, y: float, heading: float, side: int, sweep: Sweep, target: float, stamping: bool, steps: int,
+        turn: float = 0.0,
     ) -> tuple[Points, NDArray[np.float64], int, float, int]:
         """Trace, turning the first heading a little at a time where it is blocked."""
         settings = self._settings(sweep)
         for aside in (0.0, 0.5, -0.5, 1.0, -1.0, 1.5, -1.5):
             result = tracer.trace(
-                self.cleared, self.room, *self._frame, x, y, heading + side * aside, side, settings,
+                self.cleared, self.room, *self._frame, x, y, heading + side * aside, turn, side, settings,
                 target, stamping, steps, self._log_at, self._log_was, 0,
             )  # fmt: skip
             if len(result[0]) > 1:
@@ -151,8 +195,9 @@ class Clearing:
     ) -> tuple[float, float] | None:
         """Cut from (x, y) until the pass ends; None when it removed almost nothing."""
         first = True
+        turn = 0.0
         while True:
-            path, depth, ended, heading, used = self._trace(x, y, heading, 1, sweep, self.aim, True, 4000)
+            path, depth, ended, heading, used = self._trace(x, y, heading, 1, sweep, self.aim, True, BATCH, turn)
             area = float(depth[1:].sum() * self.step)
             if first and used >= 0 and area < sweep.least * self.radius**2:
                 tracer.roll_back(self.cleared, self._log_at, self._log_was, used, 0)
@@ -163,6 +208,9 @@ class Clearing:
                 self._forget(path)
                 self.removed += area
                 x, y = path[-1]
+            if ended == tracer.RAN_OUT:
+                ways = np.diff(path[-3:], axis=0)
+                turn = float(np.diff(np.unwrap(np.arctan2(ways[:, 1], ways[:, 0])))[0])
             tick(self.removed)
             if ended != tracer.RAN_OUT:
                 return x, y
@@ -170,29 +218,71 @@ class Clearing:
     def _next_pass(self, x: float, y: float, sweep: Sweep, tick: Callable[[float], None]) -> tuple[float, float] | None:
         """Find the next front from (x, y), link to its upstream end and cut. None: all done."""
         while True:
-            distance, parent, candidates = self._flood(x, y, sweep, -1, -1)
-            if len(candidates) == 0:
+            flood, fronts = self._fronts(x, y, sweep)
+            if not fronts:
                 return None
-            starts = []
-            for candidate in candidates:
-                start = self._upstream(candidate, sweep)
-                starts.append((self._reach(distance, start[0], start[1]), start, candidate))
-            starts.sort(key=lambda s: s[0][2])
-            for reached, start, candidate in starts:
-                parents = parent
-                if not np.isfinite(reached[2]):
-                    distance, parents, _ = self._flood(x, y, sweep, *self._node(start[0], start[1]))
-                    reached = self._reach(distance, start[0], start[1])  # noqa: PLW2901
-                if np.isfinite(reached[2]):
-                    link = self._rounded(self._link(x, y, start, parents, *reached[:2]), start[2])
+            for front in fronts:
+                link = self._way_to(x, y, front, flood, sweep)
+                if link is not None:
                     drop = self._drop_point(link)
                     mark = len(self.pieces)
-                    end = self._pass_from(start[0], start[1], start[2], sweep, tick)
+                    end = self._pass_from(*front.start, sweep, tick)
                     if end is not None:
                         self.pieces.insert(mark, Piece("link", link, np.zeros(len(link)), drop))
                         return end
-                at = int(candidate[5])
+                at = front.contact
                 self._kinds[at // self._kinds.shape[1], at % self._kinds.shape[1]] = search.REFUSED
+
+    def _fronts(self, x: float, y: float, sweep: Sweep) -> tuple["Flood", list["Front"]]:
+        """The fronts about (x, y), the one whose upstream end is nearest first.
+
+        The nearest contact is rarely on the front that begins nearest: where a pass has just ended,
+        its own front goes on, but begins a whole pass away, and another may begin close by. So the flood
+        goes on as far as the best beginning known so far is away.
+        """
+        fronts: list[Front] = []
+        seen: list[tuple[float, float, float, float]] = []
+        walked: list[Points] = []
+        limit = 0.0
+        while True:
+            flood = self._flood(x, y, sweep, limit)
+            fronts = [replace(f, way=self._reach(flood, f.start)[2]) for f in fronts]
+            best = min((f.way for f in fronts), default=np.inf)
+            for candidate in flood.contacts:
+                if candidate[4] > best:
+                    break
+                spot = self._contact(candidate)
+                same = any(_same_front(spot, other, self.radius) for other in seen)
+                seen.append(spot)
+                if same or self._on_a_walk(candidate[:2], walked):
+                    continue
+                start, path = self._upstream(candidate, sweep)
+                walked.append(path)
+                fronts.append(Front(start, int(candidate[5]), self._reach(flood, start)[2]))
+                best = min(best, fronts[-1].way)
+            if not fronts or flood.whole or best <= max(limit, flood.reached):
+                break
+            limit = best if np.isfinite(best) else 2.0 * flood.reached + 4.0 * self.radius
+        return flood, sorted(fronts, key=lambda f: f.way)
+
+    def _contact(self, candidate: Points) -> tuple[float, float, float, float]:
+        """Where a contact is, and the direction to its material."""
+        x, y = float(candidate[0]), float(candidate[1])
+        return x, y, *material_side(self.cleared, *self._frame, x, y, self.radius, self.skin)
+
+    def _on_a_walk(self, spot: Points, walked: list[Points]) -> bool:
+        near = (self.target + 0.3 * self.radius) ** 2
+        return any(float(((path - spot) ** 2).sum(axis=1).min()) < near for path in walked)
+
+    def _way_to(self, x: float, y: float, front: "Front", flood: "Flood", sweep: Sweep) -> Points | None:
+        """The link from (x, y) to the upstream end of a front; None where no way is found."""
+        j, i, way = self._reach(flood, front.start)
+        if not np.isfinite(way):
+            flood = self._flood(x, y, sweep, 0.0, self._node(front.start[0], front.start[1]))
+            j, i, way = self._reach(flood, front.start)
+        if not np.isfinite(way):
+            return None
+        return self._rounded(self._link(x, y, front.start, flood.parent, j, i), front.start[2])
 
     def _drop_point(self, link: Points) -> int:
         """The last point of a link with a gap all round, within 4 R of its end; -1 if none."""
@@ -223,36 +313,40 @@ class Clearing:
             round((x - self.grid.x0) / self._spacing),
         )
 
-    def _flood(self, x: float, y: float, sweep: Sweep, goal_j: int, goal_i: int):  # type: ignore[no-untyped-def]
+    def _flood(self, x: float, y: float, sweep: Sweep, limit: float, goal: tuple[int, int] = (-1, -1)) -> "Flood":
+        """Flood from (x, y) to a `goal` node, or to the first contacts, and on to `limit` mm at least."""
         r = self.radius
-        return search.flood(
+        distance, parent, contacts, reached, whole = search.flood(
             self.cleared, self.room, *self._frame, self._xs, self._ys, self._kinds, self._spacing,
-            x, y, r, self.wall, min(0.012, 0.8 * sweep.contact) * r, sweep.contact * r, 2.0 * r, 4,
-            6.0 * r, goal_j, goal_i,
+            x, y, r, self.wall, min(0.012, 0.8 * sweep.contact) * r, sweep.contact * r, CONTACTS_APART * r,
+            MOST_CONTACTS, FIRST_REACH * r, limit, *goal,
         )  # fmt: skip
+        return Flood(distance, parent, contacts, reached, whole)
 
-    def _reach(self, distance, x: float, y: float):  # type: ignore[no-untyped-def]
-        return search.nearest_reached(
-            self.cleared, self.room, *self._frame, self._xs, self._ys, distance, self._spacing,
-            x, y, self.radius, self.wall, 0.5 * self.target, self.skin,
+    def _reach(self, flood: "Flood", start: Start) -> tuple[int, int, float]:
+        j, i, way = search.nearest_reached(
+            self.cleared, self.room, *self._frame, self._xs, self._ys, flood.distance, self._spacing,
+            start[0], start[1], self.radius, self.wall, 0.5 * self.target, self.skin,
         )  # fmt: skip
+        return int(j), int(i), float(way)
 
-    def _upstream(self, candidate: Points, sweep: Sweep) -> tuple[float, float, float]:
-        """The upstream end of the front at a candidate: x, y and the heading to start with."""
+    def _upstream(self, candidate: Points, sweep: Sweep) -> tuple[Start, Points]:
+        """The upstream end of the front at a contact, with the heading to start with; and the walk there."""
         cx, cy, fx, fy = (float(v) for v in candidate[:4])
         mx, my = material_side(self.cleared, *self._frame, cx, cy, self.radius, self.skin)
         forward = float(np.arctan2(mx, -my))
+        here = np.array([[fx, fy]])
         # At full depth the walk ends where a cut at full depth would begin. Where that gets
         # stuck, it would end inside the material: then only just touching.
         for target in (self.aim, 2.0 * sweep.fade * self.target):
             path, depth, ended, _heading, _ = self._trace(fx, fy, forward + np.pi, -1, sweep, target, False, 6000)
             if ended == tracer.CLOSED:
-                return fx, fy, forward
+                return (fx, fy, forward), path
             k = self._behind(path, depth, sweep.fade * self.target)
             if k > 0:
                 back = path[k] - path[k - 1]
-                return float(path[k, 0]), float(path[k, 1]), float(np.arctan2(-back[1], -back[0]))
-        return fx, fy, forward
+                return (float(path[k, 0]), float(path[k, 1]), float(np.arctan2(-back[1], -back[0]))), path
+        return (fx, fy, forward), here
 
     def _behind(self, path: Points, depth: NDArray[np.float64], fade: float) -> int:
         """Where a walk back along a front has left it: the first place clear all round; 0 if none."""
@@ -264,7 +358,7 @@ class Clearing:
                 return k
         return 0
 
-    def _link(self, x: float, y: float, start: tuple[float, float, float], parent, j: int, i: int) -> Points:  # type: ignore[no-untyped-def]
+    def _link(self, x: float, y: float, start: Start, parent: NDArray[np.int32], j: int, i: int) -> Points:
         """The way from (x, y) through the flood's nodes to `start`, pulled straight."""
         points = [(start[0], start[1])]
         columns = parent.shape[1]

@@ -29,22 +29,30 @@ def radial_depth(field, x0, y0, cell, x, y, c, s, radius, skin):  # type: ignore
     `skin` is the thickness of material (mm) too thin to count: the field's accuracy.
     """
     total = 0.0
-    before = 0.0
-    for k in range(HALF_SAMPLES + 1):
-        px = x + radius * (c * HALF_COS[k] - s * HALF_SIN[k])
-        py = y + radius * (s * HALF_COS[k] + c * HALF_SIN[k])
+    before = read(field, x0, y0, cell, x + radius * s, y - radius * c) - skin
+    apart = radius * (np.pi / HALF_SAMPLES)
+    k = 0
+    while k < HALF_SAMPLES:
+        # The field is a distance: nothing changes along the circle for as far as it says. On the material's
+        # side it is kept up to date for three cells only.
+        far = int((min(abs(before), 3.0 * cell if before > 0.0 else 4.0 * cell) - cell) / apart)
+        if far < 2:
+            far = 1
+        n = min(k + far, HALF_SAMPLES)
+        px = x + radius * (c * HALF_COS[n] - s * HALF_SIN[n])
+        py = y + radius * (s * HALF_COS[n] + c * HALF_SIN[n])
         now = read(field, x0, y0, cell, px, py) - skin
-        if k > 0:
-            if now > 0.0:
-                if before > 0.0:
-                    total += HALF_SIN[k] - HALF_SIN[k - 1]
-                else:
-                    t = before / (before - now)
-                    total += (1.0 - t) * (HALF_SIN[k] - HALF_SIN[k - 1])
-            elif before > 0.0:
+        if now > 0.0:
+            if before > 0.0:
+                total += HALF_SIN[n] - HALF_SIN[k]
+            else:
                 t = before / (before - now)
-                total += t * (HALF_SIN[k] - HALF_SIN[k - 1])
+                total += (1.0 - t) * (HALF_SIN[n] - HALF_SIN[k])
+        elif before > 0.0:
+            t = before / (before - now)
+            total += t * (HALF_SIN[n] - HALF_SIN[k])
         before = now
+        k = n
     return radius * total
 
 
@@ -52,9 +60,13 @@ def radial_depth(field, x0, y0, cell, x, y, c, s, radius, skin):  # type: ignore
 def deepest(field, x0, y0, cell, x, y, radius):  # type: ignore[no-untyped-def]
     """Thickest material (mm) under the cutter's circle; below zero where it is clear."""
     most = -1e9
-    for k in range(ROUND_COS.size):
+    apart = radius * (2.0 * np.pi / ROUND_COS.size)
+    k = 0
+    while k < ROUND_COS.size:
         now = read(field, x0, y0, cell, x + radius * ROUND_COS[k], y + radius * ROUND_SIN[k])
         most = max(most, now)
+        # A distance rises no faster than the way: so far on, nothing is thicker than the most yet.
+        k += max(1, int((most - now - cell) / apart))
     return most
 
 

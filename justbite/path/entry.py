@@ -3,14 +3,18 @@
 from dataclasses import dataclass
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
-from shapely.geometry import Point, Polygon
+from shapely.geometry import Polygon
 
-from justbite.field.grid import Field, Grid
 from justbite.path.area import Area, air_start, longest_line
 
 LEAST_HELIX, MOST_HELIX = 0.25, 0.9
 """Radius of the helix in cutter radii: wide enough to leave no core, narrow enough to be quick."""
+SPOTS, NEARLY = 60, 0.97
+"""Places tried each way for an entry, and from what share of the greatest width on one counts as as wide."""
+SLOT = 1.6
+"""Half the width that the centre has, in R, up to which an area is cleared as a slot, from one end."""
 LEAST_RAMP, MOST_RAMP = 0.8, 100.0
 """Shortest and longest ramp in cutter radii: a slot that takes no helix is ramped along its length."""
 
@@ -29,13 +33,13 @@ class Entry:
     centre: tuple[float, float] | None = None
 
 
-def find_entry(area: Area, part: Polygon, room: Field, grid: Grid, clearance: float) -> Entry | None:
+def find_entry(area: Area, part: Polygon, clearance: float) -> Entry | None:
     """The best way into `part`; None when there is none."""
     if area.has_air:
         spot = air_start(area, part, clearance)
         if spot is not None:
             return Entry("outside", np.array([spot]), None)
-    x, y, widest = _widest(part, room, grid)
+    x, y, widest = _widest(part, area.wall, area.radius)
     spare = widest - area.wall
     if spare >= LEAST_HELIX * area.radius:
         r = min(MOST_HELIX * area.radius, spare)
@@ -50,13 +54,23 @@ def find_entry(area: Area, part: Polygon, room: Field, grid: Grid, clearance: fl
     return None
 
 
-def _widest(part: Polygon, room: Field, grid: Grid) -> tuple[float, float, float]:
-    """The node inside `part` farthest from all walls, and that distance."""
-    order = np.argsort(room, axis=None)[::-1]
-    for flat in order[: 200_000 : max(1, len(order) // 200_000)]:
-        j, i = divmod(int(flat), grid.nx)
-        x, y = grid.x0 + i * grid.cell, grid.y0 + j * grid.cell
-        if part.contains(Point(x, y)):
-            return x, y, float(room[j, i])
-    spot = part.representative_point()
-    return spot.x, spot.y, 0.0
+def _widest(part: Polygon, wall: float, radius: float) -> tuple[float, float, float]:
+    """Where a spiral has most room in `part` (of the locus), and how far walls are there.
+
+    Of the places that are nearly as wide as the widest, the one in the middle: a spiral from there goes
+    round undisturbed for longest. In a slot, where none goes round, the one at an end: from there on it
+    is cleared in one go.
+    """
+    inscribed = shapely.maximum_inscribed_circle(part)
+    x1, y1, x2, y2 = part.bounds
+    xs, ys = np.meshgrid(np.linspace(x1, x2, SPOTS), np.linspace(y1, y2, SPOTS))
+    spots = shapely.points(np.append(xs, inscribed.coords[0][0]), np.append(ys, inscribed.coords[0][1]))
+    spots = spots[shapely.contains(part, spots)]
+    if len(spots) == 0:
+        spot = part.representative_point()
+        return spot.x, spot.y, wall + float(part.boundary.distance(spot))
+    room = shapely.distance(part.boundary, spots)
+    wide = spots[room >= NEARLY * room.max()]
+    off = shapely.distance(part.centroid, wide)
+    best = wide[np.argmax(off) if room.max() < SLOT * radius else np.argmin(off)]
+    return float(best.x), float(best.y), wall + float(part.boundary.distance(best))

@@ -60,7 +60,7 @@ def plan_level(area: Area, target: float, clearance: float, operation: str,
         def share(removed: float, before: float = before) -> None:
             tick(min(0.999, (before + removed) / whole))
 
-        entry = find_entry(area, part, room, grid, clearance)
+        entry = find_entry(area, part, clearance)
         if entry is None:
             findings.append(_no_entry(area, part, operation))
         for _ in range(MOST_ENTRIES):
@@ -69,7 +69,7 @@ def plan_level(area: Area, target: float, clearance: float, operation: str,
             paths.append(_clear_from(work, entry, share))
             # A neck may have stopped it: what is left behind one gets an entry of its own.
             rest = _standing(work, area, part)
-            entry = None if rest is None else _inner_entry(area, rest, room, grid)
+            entry = None if rest is None else _inner_entry(area, rest)
         done += work.removed
         for path in paths:
             if path.entry.kind == "ramp":
@@ -113,9 +113,9 @@ def _standing(work: Clearing, area: Area, part: Polygon) -> Polygon | None:
     return max(inside, key=lambda p: p.area) if inside else None
 
 
-def _inner_entry(area: Area, rest: Polygon, room: Field, grid: Grid) -> Entry | None:
+def _inner_entry(area: Area, rest: Polygon) -> Entry | None:
     """A helix or ramp in the middle of what still stands."""
-    return find_entry(replace(area, material=area.free), rest, room, grid, 0.0)
+    return find_entry(replace(area, material=area.free), rest, 0.0)
 
 
 def _ramp_finding(area: Area, entry: Entry, operation: str) -> Finding:

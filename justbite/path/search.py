@@ -105,14 +105,15 @@ def line_clear(cleared, room, x0, y0, cell, ax, ay, bx, by, radius, wall, most, 
 @njit(cache=True, nogil=True)
 def flood(  # type: ignore[no-untyped-def]
     cleared, room, x0, y0, cell, xs, ys, kinds, spacing, sx, sy, radius, wall, free_below,
-    contact_above, apart, most_candidates, beyond, goal_j, goal_i,
+    contact_above, apart, most_candidates, beyond, least, goal_j, goal_i,
 ):  # fmt: skip
     """Dijkstra from (sx, sy) through FREE nodes.
 
-    Returns (distance (nj, ni), parent (nj, ni) as flat index or -1, candidates (n, 5)); a
-    candidate is (x, y of the contact node, x, y of the free node before it, distance), in
-    order of distance and at least `apart` from each other. Ends `beyond` after the first
-    candidate, or at the goal node when one is given (goal_j >= 0).
+    Returns (distance (nj, ni), parent (nj, ni) as flat index or -1, candidates (n, 6), how far it
+    went, whether nothing is left beyond); a candidate is (x, y of the contact node, x, y of the free
+    node before it, distance, flat index), in order of distance and at least `apart` from each
+    other. Ends `beyond` after the first candidate, but not before `least`, or at the goal node when one
+    is given (goal_j >= 0).
     """
     nj, ni = kinds.shape
     distance = np.full((nj, ni), np.inf)
@@ -140,10 +141,14 @@ def flood(  # type: ignore[no-untyped-def]
         if len(heap) > 0 and ring >= 2:
             break
     limit = np.inf
+    went = 0.0
+    whole = True
     while len(heap) > 0:
         d, at, before = heapq.heappop(heap)
         if d > limit:
+            whole = False
             break
+        went = d
         j = at // ni
         i = at % ni
         if before >= 0:
@@ -155,7 +160,7 @@ def flood(  # type: ignore[no-untyped-def]
                     break
             if new and found < most_candidates:
                 if found == 0 and goal_j < 0:
-                    limit = d + beyond
+                    limit = max(d + beyond, least)
                 candidates[found, 0] = x
                 candidates[found, 1] = y
                 candidates[found, 2] = xs[before // ni, before % ni]
@@ -191,7 +196,7 @@ def flood(  # type: ignore[no-untyped-def]
                     break
                 if kind == REFUSED:
                     break
-    return distance, parent, candidates[:found].copy()
+    return distance, parent, candidates[:found].copy(), went, whole
 
 
 @njit(cache=True, nogil=True)

@@ -75,17 +75,21 @@ def _arc_free(room, x0, y0, cell, x, y, c, s, turn, radius, wall):  # type: igno
 @njit(cache=True, nogil=True)
 def can_stand(room, x0, y0, cell, x, y, c, s, side, escape, turn_in, wall):  # type: ignore[no-untyped-def]
     """Whether the centre may be at (x, y) with heading (c, s) and still leave the walls."""
-    if read(room, x0, y0, cell, x, y) < wall:
+    here = read(room, x0, y0, cell, x, y)
+    if here < wall:
         return False
     slack = wall - 0.02 * escape
+    # The quarter turn stays within 1.42 of its radius.
+    if here > slack + 1.45 * escape + cell:
+        return True
     if _arc_free(room, x0, y0, cell, x, y, c, s, side, escape, slack):
         return True
     return _arc_free(room, x0, y0, cell, x, y, c, s, -side, turn_in, slack)
 
 
 @njit(cache=True, nogil=True)
-def _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, turn, settings):  # type: ignore[no-untyped-def]
-    """Radial depth after one step with `turn` (radians away); huge where it cannot stand."""
+def _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, turn, settings, most):  # type: ignore[no-untyped-def]
+    """Radial depth (exact only up to `most`) after one step with `turn` (radians away); huge where it cannot stand."""
     radius, wall, step = settings[0], settings[1], settings[2]
     turn_in, escape, skin = settings[7], settings[8], settings[9]
     mid = heading + 0.5 * side * turn
@@ -101,6 +105,8 @@ def _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, turn, setti
     c = np.cos(mid)
     s = np.sin(mid)
     middle = radial_depth(cleared, x0, y0, cell, 0.5 * (px + qx), 0.5 * (py + qy), c, s, radius, skin)
+    if middle > most:
+        return middle
     end = radial_depth(cleared, x0, y0, cell, qx, qy, c, s, radius, skin)
     return max(middle, END_HAND * end)
 
@@ -115,7 +121,7 @@ def _best_turn(cleared, room, x0, y0, cell, px, py, heading, side, last, setting
     low = -settings[2] / settings[7]
     high = settings[2] / settings[6]
     at = min(max(last, low), high)
-    depth = _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, at, settings)
+    depth = _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, at, settings, target)
     stride = 0.03
     bad = at
     best = at
@@ -124,7 +130,7 @@ def _best_turn(cleared, room, x0, y0, cell, px, py, heading, side, last, setting
         while best > low:
             bad = max(low, best - stride)
             stride *= 1.6
-            depth = _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, bad, settings)
+            depth = _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, bad, settings, target)
             if depth > target:
                 break
             best = bad
@@ -134,7 +140,7 @@ def _best_turn(cleared, room, x0, y0, cell, px, py, heading, side, last, setting
         while bad < high:
             best = min(high, bad + stride)
             stride *= 1.6
-            depth = _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, best, settings)
+            depth = _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, best, settings, target)
             if depth <= target:
                 best_depth = depth
                 break
@@ -144,7 +150,7 @@ def _best_turn(cleared, room, x0, y0, cell, px, py, heading, side, last, setting
     if best != bad:
         for _ in range(6):
             half = 0.5 * (best + bad)
-            depth = _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, half, settings)
+            depth = _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, half, settings, target)
             if depth <= target:
                 best = half
                 best_depth = depth
@@ -214,12 +220,12 @@ def _pivot(cleared, room, x0, y0, cell, px, py, heading, side, settings, target)
 
 @njit(cache=True, nogil=True)
 def trace(  # type: ignore[no-untyped-def]
-    cleared, room, x0, y0, cell, px, py, heading, side, settings, target, stamping, max_steps,
+    cleared, room, x0, y0, cell, px, py, heading, turn, side, settings, target, stamping, max_steps,
     log_at, log_was, used,
 ):  # fmt: skip
     """Trace one pass from (px, py). Returns (path (n, 2), depths (n,), how it ended, heading, used).
 
-    `used` is the undo log's length; it is -1 when the log started anew during the pass.
+    `turn` is where the search for the first step's turn begins. `used` is the undo log's length; it is -1 when the log started anew during the pass.
     """
     radius, step = settings[0], settings[2]
     fade, skin, lag_steps = settings[4], settings[9], int(settings[10])
@@ -233,7 +239,6 @@ def trace(  # type: ignore[no-untyped-def]
     depth[0] = radial_depth(cleared, x0, y0, cell, px, py, np.cos(heading), np.sin(heading), radius, skin)
     n = 1
     stamped = 0
-    turn = 0.0
     faint = 0
     ended = RAN_OUT
     restarted = False
@@ -269,7 +274,7 @@ def trace(  # type: ignore[no-untyped-def]
                 mark[stamped] = used
                 used = stamp(
                     cleared, x0, y0, cell, path[stamped, 0], path[stamped, 1],
-                    path[stamped + 1, 0], path[stamped + 1, 1], radius, log_at, log_was, used,
+                    path[stamped + 1, 0], path[stamped + 1, 1], radius, stamped > 0, log_at, log_was, used,
                 )  # fmt: skip
                 if used < was:
                     restarted = True
@@ -307,7 +312,7 @@ def trace(  # type: ignore[no-untyped-def]
             was = used
             used = stamp(
                 cleared, x0, y0, cell, path[stamped, 0], path[stamped, 1],
-                path[stamped + 1, 0], path[stamped + 1, 1], radius, log_at, log_was, used,
+                path[stamped + 1, 0], path[stamped + 1, 1], radius, stamped > 0, log_at, log_was, used,
             )  # fmt: skip
             restarted = restarted or used < was
             stamped += 1
