@@ -62,6 +62,8 @@ class Front:
     start: Start
     contact: int
     """Node by which it was found."""
+    seen: Points
+    """The flood's row of that contact."""
     way: float
     """mm from where the cutter is; inf while not known."""
 
@@ -183,12 +185,12 @@ class Clearing:
                     x, y = end
                     break
         # A front that is not got hold of from one set of nodes may be from another.
-        for shift, sweeps in ((0.0, SWEEPS), (0.5, SWEEPS[1:3])):
+        # What is left after the first sweep is taken in tours: at each place all that can be.
+        for shift, sweeps in ((0.0, SWEEPS[:1]), (0.0, SWEEPS[1:]), (0.5, SWEEPS[1:3])):
             self._place_nodes(shift)
-            for sweep in sweeps:
-                self._kinds[self._kinds != search.BLOCKED] = search.UNKNOWN
-                while (end := self._next_pass(x, y, sweep, tick)) is not None:
-                    x, y = end
+            self._kinds[self._kinds != search.BLOCKED] = search.UNKNOWN
+            while (end := self._next_pass(x, y, sweeps, tick)) is not None:
+                x, y = end
 
     def _pass_from(
         self, x: float, y: float, heading: float, sweep: Sweep, tick: Callable[[float], None]
@@ -215,23 +217,44 @@ class Clearing:
             if ended != tracer.RAN_OUT:
                 return x, y
 
-    def _next_pass(self, x: float, y: float, sweep: Sweep, tick: Callable[[float], None]) -> tuple[float, float] | None:
-        """Find the next front from (x, y), link to its upstream end and cut. None: all done."""
+    def _next_pass(
+        self, x: float, y: float, sweeps: tuple[Sweep, ...], tick: Callable[[float], None]
+    ) -> tuple[float, float] | None:
+        """Find the next front from (x, y), link to its upstream end and cut. None: all done.
+
+        The front is looked for with the thresholds of the last sweep, and cut with the first that gets hold of it.
+        """
         while True:
-            flood, fronts = self._fronts(x, y, sweep)
+            flood, fronts = self._fronts(x, y, sweeps[-1])
             if not fronts:
                 return None
             for front in fronts:
-                link = self._way_to(x, y, front, flood, sweep)
-                if link is not None:
-                    drop = self._drop_point(link)
-                    mark = len(self.pieces)
-                    end = self._pass_from(*front.start, sweep, tick)
+                for sweep in sweeps:
+                    end = self._cut_front(x, y, self._again(front, sweep, sweeps), flood, sweep, tick)
                     if end is not None:
-                        self.pieces.insert(mark, Piece("link", link, np.zeros(len(link)), drop))
                         return end
                 at = front.contact
                 self._kinds[at // self._kinds.shape[1], at % self._kinds.shape[1]] = search.REFUSED
+
+    def _again(self, front: "Front", sweep: Sweep, sweeps: tuple[Sweep, ...]) -> "Front":
+        """The front with its upstream end as another sweep sees it."""
+        if sweep is sweeps[-1]:
+            return front
+        return replace(front, start=self._upstream(front.seen, sweep)[0])
+
+    def _cut_front(
+        self, x: float, y: float, front: "Front", flood: "Flood", sweep: Sweep, tick: Callable[[float], None]
+    ) -> tuple[float, float] | None:
+        """Link from (x, y) to a front and cut it; None where no way leads there or nothing much is cut."""
+        link = self._way_to(x, y, front, flood, sweep)
+        if link is None:
+            return None
+        drop = self._drop_point(link)
+        mark = len(self.pieces)
+        end = self._pass_from(*front.start, sweep, tick)
+        if end is not None:
+            self.pieces.insert(mark, Piece("link", link, np.zeros(len(link)), drop))
+        return end
 
     def _fronts(self, x: float, y: float, sweep: Sweep) -> tuple["Flood", list["Front"]]:
         """The fronts about (x, y), the one whose upstream end is nearest first.
@@ -258,7 +281,7 @@ class Clearing:
                     continue
                 start, path = self._upstream(candidate, sweep)
                 walked.append(path)
-                fronts.append(Front(start, int(candidate[5]), self._reach(flood, start)[2]))
+                fronts.append(Front(start, int(candidate[5]), candidate, self._reach(flood, start)[2]))
                 best = min(best, fronts[-1].way)
             if not fronts or flood.whole or best <= max(limit, flood.reached):
                 break
