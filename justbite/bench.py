@@ -1,6 +1,6 @@
 """`justbite bench`: the engine's figures on areas made here, or on a file of jobs; ratios, one run.
 
-Areas: rounded polygons, slots, blobs, with islands and open edges, made from seeds that are
+Areas: blobs, rounded and sharp polygons, slots, necks, pins, islands, open edges, made from seeds that are
 printed. The machine has no limits of acceleration, links run at four times the cutting feed,
 so that `over ideal` is the pure geometry; the ratio on a machine of 5 m/s2 stands beside it.
 """
@@ -17,35 +17,85 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import shapely
+import shapely.affinity
 
 from justbite import catalogue
 from justbite.bite import solver
+from justbite.errors import InputError
 from justbite.model.job import parse_job
 from justbite.plan import plan
 
 CUT_FEED = 3000.0
 COLUMNS = (("max", 7), ("99.9%", 7), ("within", 8), ("left %", 8), ("ideal x", 9), ("5 m/s2 x", 9), ("blocks", 8),
            ("links", 7), ("plan/proof", 11))  # fmt: skip
-HEADER = f"{'area':14}" + "".join(f"{name:>{width}}" for name, width in COLUMNS)
+NAME = 26
+HEADER = f"{'area':{NAME}}" + "".join(f"{name:>{width}}" for name, width in COLUMNS)
+
+
+KINDS = ("blob", "rounded", "sharp", "slot", "neck", "pins", "island", "open")
+BITES = (0.05, 0.1, 0.15, 0.2, 0.3, 0.4)
+CUTTERS = (3.0, 6.0, 8.0, 10.0, 12.0, 16.0, 25.0)
 
 
 def made_areas(seeds: range) -> Iterator[dict[str, Any]]:
-    """Jobs on areas drawn from seeds: blobs with harmonics, some with an island, some all open."""
+    """Jobs on areas drawn from seeds: every kind in turn; cutters of 3 to 25 mm, bites of 5 to 40 % of D.
+
+    Sizes go with the cutter, so that every kind meets every cutter at like proportions.
+    """
     for seed in seeds:
         random = np.random.default_rng(seed)
-        angles = np.linspace(0.0, 2.0 * np.pi, 160, endpoint=False)
-        radius = np.full(angles.shape, random.uniform(25, 55))
-        for harmonic in range(2, 6):
-            radius += random.uniform(-0.16, 0.16) * radius[0] * np.cos(harmonic * angles + random.uniform(0, 6.28))
-        outline = np.column_stack([radius * np.cos(angles), radius * np.sin(angles)]).round(4).tolist()
-        islands = []
-        if random.random() < 0.4:
-            size = 0.25 * float(radius.min())
-            islands = [[[-size, -size], [size, -size], [size, size], [-size, size]]]
-        diameter = float(random.choice([6, 8, 10, 12]))
-        share = float(random.choice([0.1, 0.2, 0.3]))
-        is_open = "all" if random.random() < 0.25 else []
-        yield job_of(f"seed {seed}", outline, islands, is_open, diameter, share)
+        kind = KINDS[seed % len(KINDS)]
+        diameter, share = float(random.choice(CUTTERS)), float(random.choice(BITES))
+        shape = _drawn(kind, random).buffer(0)
+        rings = [np.array(r.coords)[:-1] * diameter for r in (shape.exterior, *shape.interiors)]
+        outline, *islands = [r.round(4).tolist() for r in rings]
+        open_edges: Any = []
+        if kind == "open":
+            # One side of the outline, or all of it.
+            open_edges = "all" if random.random() < 0.3 else list(range(len(outline) // 4))
+        yield job_of(f"{seed} {kind} D{diameter:g} {100 * share:.0f}%", outline, islands, open_edges, diameter, share)
+
+
+def _drawn(kind: str, random: np.random.Generator) -> shapely.Polygon:
+    """The shape of a kind, in cutter diameters; corners rounded to a little more than the cutter unless sharp."""
+    wide, high = random.uniform(4, 9), random.uniform(3, 6)
+    plate = shapely.box(0, 0, wide, high)
+    if kind == "slot":
+        width = random.uniform(1.05, 2.5)
+        bent = shapely.LineString([(0, 0), (wide, 0), (wide + random.uniform(-2, 2), high)])
+        return _rounded(bent.buffer(width / 2), 0.05)
+    if kind == "neck":
+        neck = random.uniform(1.1, 2.0)
+        ends = shapely.box(0, 0, 3, high), shapely.box(wide, 0, wide + 3, high)
+        return _rounded(shapely.union_all([*ends, shapely.box(2, high / 2 - neck / 2, wide + 1, high / 2 + neck / 2)]))
+    if kind == "pins":
+        spots = shapely.MultiPoint(
+            [(x, y) for x in np.arange(1.5, wide - 1, 2.1) for y in np.arange(1.5, high - 1, 2.1)]
+        )
+        return _largest(_rounded(plate).difference(spots.buffer(random.uniform(0.2, 0.4))))
+    if kind == "island":
+        island = shapely.affinity.rotate(shapely.box(0, 0, 0.3 * wide, 0.3 * high), random.uniform(0, 90))
+        island = shapely.affinity.translate(island, random.uniform(0.3, 0.5) * wide, random.uniform(0.3, 0.5) * high)
+        return _largest(_rounded(plate).difference(island.intersection(plate.buffer(-1.2))))
+    if kind in ("rounded", "sharp"):
+        bite = shapely.box(0, 0, random.uniform(0.3, 0.6) * wide, random.uniform(0.3, 0.6) * high)
+        whole = shapely.affinity.skew(plate.difference(bite), xs=random.uniform(-15, 15), origin=(0, 0))
+        return whole if kind == "sharp" else _rounded(whole)
+    angles = np.linspace(0.0, 2.0 * np.pi, 120, endpoint=False)
+    radius = np.full(angles.shape, random.uniform(2.2, 4.5))
+    for harmonic in range(2, 6):
+        radius += random.uniform(-0.14, 0.14) * radius[0] * np.cos(harmonic * angles + random.uniform(0, 6.28))
+    return shapely.Polygon(np.column_stack([radius * np.cos(angles), radius * np.sin(angles)]))
+
+
+def _largest(shape: shapely.Geometry) -> shapely.Polygon:
+    return max(shapely.get_parts(shape), key=lambda p: p.area)
+
+
+def _rounded(shape: shapely.Geometry, radius: float = 0.55) -> shapely.Polygon:
+    """Inner corners rounded to `radius`, outer ones as they are."""
+    return _largest(shape.buffer(-radius, quad_segs=12).buffer(radius, quad_segs=12))
 
 
 def job_of(name: str, outline: Any, islands: Any, open_edges: Any, diameter: float, share: float) -> dict[str, Any]:
@@ -186,7 +236,11 @@ def run(jobs: Path | None, count: int, first: int) -> None:
     print(HEADER)
     rows = []
     for one in data:
-        free, held = measured(one, 1e9), measured(one, 5000)
+        try:
+            free, held = measured(one, 1e9), measured(one, 5000)
+        except InputError as error:
+            print(f"{one['name']}: {error}", flush=True)
+            continue
         row = free["operations"][0]
         ideal = row["ideal_seconds"]
         effort = row["compute_seconds"] / max(row["proof_seconds"], 1e-9)
@@ -204,5 +258,5 @@ def run(jobs: Path | None, count: int, first: int) -> None:
 
 def _line(name: str, row: Any) -> str:
     worst, high, within, left, free, held, blocks, links, effort = (float(v) for v in row)
-    return (f"{name:14}{worst:7.3f}{high:7.3f}{within:8.3f}{left:8.3f}{free:9.3f}{held:9.3f}{blocks:8.0f}"
+    return (f"{name[:NAME]:{NAME}}{worst:7.3f}{high:7.3f}{within:8.3f}{left:8.3f}{free:9.3f}{held:9.3f}{blocks:8.0f}"
             f"{links:7.2f}{effort:11.1f}")  # fmt: skip

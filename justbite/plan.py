@@ -27,6 +27,7 @@ from justbite.path.program import MovesBuilder
 from justbite.path.rough import Limits, add_operation
 from justbite.prepare import bite_of, case_for, check_job
 from justbite.proof.audit import Audit, ProofSettings, Stock, audit_operation, renumbered
+from justbite.yardstick import plain_seconds
 
 Progress = Callable[[float, str], None]
 """Called with the share done (0 to 1) and what is being done; may raise StoppedError."""
@@ -134,9 +135,10 @@ def _by_minutes(step: _Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str,
     known = known_path(moves, seconds, bite)
     trials = [Trial(bite.ae, bite.steps, float(seconds.sum()))]
     if known is None:
-        return bite, findings, {"trials": [], "path": None}
+        return bite, findings, {"trials": [], "path": None, "plain_seconds": None}
     other = promising(step.case, bite, known)
     chosen = False
+    plain = plain_seconds(step.job, step.operation, step.case, bite, step.machine, step.material, step.travel)
     if other is not None:
         kept = out.rows[mark:]
         del out.rows[mark:]
@@ -150,7 +152,7 @@ def _by_minutes(step: _Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str,
             out.rows[mark:] = kept
     told = replace(known, choose=chosen)
     bite = solver.solve(replace(step.case, path=told))
-    return bite, findings, {"trials": [asdict(t) for t in trials], "path": asdict(told)}
+    return bite, findings, {"trials": [asdict(t) for t in trials], "path": asdict(told), "plain_seconds": plain}
 
 
 def _bite_findings(operation: Operation, bite: Bite) -> list[Finding]:

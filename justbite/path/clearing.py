@@ -83,6 +83,8 @@ class Flood:
 
 
 CONTACTS_APART, MOST_CONTACTS = 0.7, 200
+PLAIN_BITE, LEAST_CONTACT = 0.4, 0.006
+"""In R: the bite that the sweeps' contact thicknesses are meant for, and the least that the field can tell."""
 FIRST_REACH = 1.5
 """How far beyond its first contact a flood goes at once, in R."""
 
@@ -160,7 +162,15 @@ class Clearing:
         ).packed()  # fmt: skip
 
     def _trace(
-        self, x: float, y: float, heading: float, side: int, sweep: Sweep, target: float, stamping: bool, steps: int,
+        self,
+        x: float,
+        y: float,
+        heading: float,
+        side: int,
+        sweep: Sweep,
+        target: float,
+        stamping: bool,
+        steps: int,
         turn: float = 0.0,
     ) -> tuple[Points, NDArray[np.float64], int, float, int]:
         """Trace, turning the first heading a little at a time where it is blocked."""
@@ -339,9 +349,11 @@ class Clearing:
     def _flood(self, x: float, y: float, sweep: Sweep, limit: float, goal: tuple[int, int] = (-1, -1)) -> "Flood":
         """Flood from (x, y) to a `goal` node, or to the first contacts, and on to `limit` mm at least."""
         r = self.radius
+        # A thin bite leaves thin remains: what counts as standing goes with it.
+        contact = max(LEAST_CONTACT, sweep.contact * min(1.0, self.target / (PLAIN_BITE * r)))
         distance, parent, contacts, reached, whole = search.flood(
             self.cleared, self.room, *self._frame, self._xs, self._ys, self._kinds, self._spacing,
-            x, y, r, self.wall, min(0.012, 0.8 * sweep.contact) * r, sweep.contact * r, CONTACTS_APART * r,
+            x, y, r, self.wall, min(0.012, 0.8 * contact) * r, contact * r, CONTACTS_APART * r,
             MOST_CONTACTS, FIRST_REACH * r, limit, *goal,
         )  # fmt: skip
         return Flood(distance, parent, contacts, reached, whole)

@@ -53,7 +53,7 @@ def plan_level(area: Area, target: float, clearance: float, operation: str,
     whole = sum(p.buffer(area.radius).intersection(area.material).area for p in parts)
     done = 0.0
     for part in parts:
-        room, cleared, grid = _fields(area, part, target)
+        room, cleared, grid = fields_of(area, part, target)
         work = Clearing(grid, cleared, room, area.radius, area.wall, target)
         before = done
 
@@ -132,7 +132,7 @@ def _no_entry(area: Area, part: Polygon, operation: str) -> Finding:
     )  # fmt: skip
 
 
-def _fields(area: Area, part: Polygon, target: float) -> tuple[Field, Field, Grid]:
+def fields_of(area: Area, part: Polygon, target: float) -> tuple[Field, Field, Grid]:
     """Room and cleared fields over one part, with a cell fit for the bite."""
     radius = area.radius
     share = CELL_ISLANDS if len(part.interiors) else CELL

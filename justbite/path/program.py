@@ -99,7 +99,7 @@ def add_level(out: MovesBuilder, parts: list[PartPath], above: float, z: float, 
     """Append one level: from `above` (surface before it) down to `z`."""
     out.level = z
     for part in parts:
-        _enter(out, part.entry, above, z, heights, feeds, radius)
+        enter(out, part.entry, above, z, heights, feeds, radius)
         for piece in part.pieces:
             if piece.kind == "cut":
                 _cut(out, piece, z, feeds, target, tolerance)
@@ -109,7 +109,7 @@ def add_level(out: MovesBuilder, parts: list[PartPath], above: float, z: float, 
         out.rapid(x, y, heights.travel)
 
 
-def _enter(out: MovesBuilder, entry: Entry, above: float, z: float, heights: Heights, feeds: Feeds,
+def enter(out: MovesBuilder, entry: Entry, above: float, z: float, heights: Heights, feeds: Feeds,
            radius: float) -> None:  # fmt: skip
     x, y = (float(v) for v in entry.points[0])
     if out.here[2] < heights.travel:

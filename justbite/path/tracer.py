@@ -225,7 +225,8 @@ def trace(  # type: ignore[no-untyped-def]
 ):  # fmt: skip
     """Trace one pass from (px, py). Returns (path (n, 2), depths (n,), how it ended, heading, used).
 
-    `turn` is where the search for the first step's turn begins. `used` is the undo log's length; it is -1 when the log started anew during the pass.
+    `turn` is where the search for the first step's turn begins. `used` is the undo log's length; it is -1
+    when the log started anew during the pass.
     """
     radius, step = settings[0], settings[2]
     fade, skin, lag_steps = settings[4], settings[9], int(settings[10])

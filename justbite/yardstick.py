@@ -1,0 +1,101 @@
+"""Minutes of the plain path: the same areas by parallel offsets, at the feed that its worst engagement allows.
+
+It gets what the trade gives it: half the cutter's diameter as step-over (common practice), the best number of
+equal step-downs, the same ceilings, the same machine, the same kind of entry.
+"""
+
+import math
+from dataclasses import replace
+
+import numpy as np
+
+from justbite import tolerances
+from justbite.bite import solver
+from justbite.model.bite import Bite
+from justbite.model.job import Job, Machine, Material, Operation
+from justbite.model.moves import CUT, LINE, LINK
+from justbite.motion.clock import Drive, block_times
+from justbite.path.area import Area, make_area, parts_of
+from justbite.path.entry import find_entry
+from justbite.path.level import fields_of
+from justbite.path.plain import PlainPart, plain_part
+from justbite.path.program import Feeds, Heights, MovesBuilder, enter
+from justbite.path.rough import ENTRY_LOAD, level_heights
+
+STEP_OVER = 0.5
+"""Distance of the rings, share of D (common practice)."""
+
+
+def plain_seconds(job: Job, operation: Operation, case: solver.Case, own: Bite, machine: Machine, material: Material,
+                  travel: float) -> float | None:  # fmt: skip
+    """Seconds of an operation cut by the plain path, held against the bite `own`; None where it finds no way in."""
+    radius = case.tool.diameter / 2
+    worked: list[tuple[Area, list[PlainPart], float, float]] = []
+    for name in operation.regions:
+        region = job.region(name)
+        bottom = region.bottom + operation.allowance.floor
+        area = make_area(
+            job, region, radius, operation.allowance.wall, tolerances.WALL_SNAP * radius, tolerances.CHORD,
+            tolerances.UNREACHED_AREA * radius**2,
+        )  # fmt: skip
+        if bottom < region.top and not area.material.is_empty:
+            worked.append((area, _parts(area, max(job.approach_gap, 0.05 * radius)), region.top, bottom))
+    worst = max((p.worst for _, parts, _, _ in worked for p in parts), default=0.0)
+    if worst <= 0.0:
+        return None
+    bite = _conditions(case, own, min(worst, case.tool.diameter))
+    feeds = Feeds(
+        cut=bite.feed, entry=bite.entry_feed, link=operation.return_feed or machine.max_feed, rapid=machine.rapid_feed,
+        ramp=math.radians(material.ramp_angle), acceleration=machine.acceleration,
+        removal=ENTRY_LOAD * bite.ae * bite.ap * bite.feed,
+    )  # fmt: skip
+    out = MovesBuilder(start=np.array([0.0, 0.0, travel]))
+    at = Heights(travel, job.approach_gap, operation.hover)
+    for _, parts, top, bottom in worked:
+        above = top
+        for z in level_heights(top, bottom, bite.ap):
+            for part in parts:
+                _add(out, part, above, z, at, feeds, radius)
+            above = z
+    drive = Drive(machine.rapid_feed, machine.max_feed, machine.acceleration, machine.block_rate)
+    return float(block_times(out.build(), drive, operation.tolerance).sum())
+
+
+def _conditions(case: solver.Case, own: Bite, worst: float) -> Bite:
+    """The step-down and feed that clear soonest where every place must bear `worst` mm of radial depth.
+
+    Where the user pinned the feed, the loads of the own bite are the ceiling: no thicker chip, no more power.
+    """
+    bite = solver.solve(replace(case, ae=worst, path=None, feed=None))
+    if case.feed is None:
+        return bite
+    chip = own.chip_most / max(bite.chip_most, 1e-9)
+    power = own.removal_rate / max(bite.removal_rate, 1e-9)
+    return replace(bite, feed=bite.feed * min(1.0, chip, power), entry_feed=bite.entry_feed * min(1.0, chip, power))
+
+
+def _parts(area: Area, clearance: float) -> list[PlainPart]:
+    found = []
+    for part in parts_of(area):
+        entry = find_entry(area, part, clearance)
+        if entry is not None:
+            _, cleared, grid = fields_of(area, part, area.radius)
+            frame = (grid.x0, grid.y0, grid.cell)
+            found.append(plain_part(area, part, entry, 2.0 * STEP_OVER * area.radius, 0.01, cleared, frame))
+    return found
+
+
+def _add(out: MovesBuilder, part: PlainPart, above: float, z: float, heights: Heights, feeds: Feeds,
+         radius: float) -> None:  # fmt: skip
+    """One level: enter, then ring by ring, with straight ways in between."""
+    enter(out, part.entry, above, z, heights, feeds, radius)
+    for ring in part.rings:
+        here = out.here[:2]
+        first = int(np.argmin(np.hypot(*(ring - here).T)))
+        closed = np.vstack([ring[first:], ring[1 : first + 1]])
+        x, y = closed[0]
+        out.to(LINE, float(x), float(y), z, feeds.link, LINK)
+        for x, y in closed[1:]:
+            out.to(LINE, float(x), float(y), z, feeds.cut, CUT)
+    x, y, _ = out.here
+    out.rapid(x, y, heights.travel)
