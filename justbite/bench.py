@@ -28,7 +28,7 @@ from justbite.plan import plan
 
 CUT_FEED = 3000.0
 COLUMNS = (("max", 7), ("99.9%", 7), ("within", 8), ("left %", 8), ("ideal x", 9), ("5 m/s2 x", 9), ("blocks", 8),
-           ("links", 7), ("plan/proof", 11))  # fmt: skip
+           ("links", 7), ("points x", 9), ("plain x", 8), ("plan/proof", 11))  # fmt: skip
 NAME = 26
 HEADER = f"{'area':{NAME}}" + "".join(f"{name:>{width}}" for name, width in COLUMNS)
 
@@ -246,17 +246,20 @@ def run(jobs: Path | None, count: int, first: int) -> None:
         effort = row["compute_seconds"] / max(row["proof_seconds"], 1e-9)
         rows.append((row["max_over_target"], row["p999_over_target"], row["within_share"], 100 * row["left_over_share"],
                      free["seconds"] / ideal, held["seconds"] / ideal, row["blocks"],
-                     row["link_seconds"] / row["seconds"], effort))  # fmt: skip
+                     row["link_seconds"] / row["seconds"], row["path_points"] / row["path_blocks"],
+                     (row["plain_seconds"] or np.nan) / row["seconds"], effort))  # fmt: skip
         print(_line(one["name"], rows[-1]), flush=True)
     table = np.array(rows)
-    print(_line("mean", table.mean(axis=0)))
-    print(_line("worst", [*table[:, :2].max(axis=0), table[:, 2].min(), *table[:, 3:].max(axis=0)]))
+    print(_line("mean", np.nanmean(table, axis=0)))
+    high = np.nanmax(table, axis=0)
+    low = np.nanmin(table, axis=0)
+    print(_line("worst", [*high[:2], low[2], *high[3:8], *low[8:10], high[10]]))
     if jobs is None:
         solver_speed()
         read_large_mesh()
 
 
 def _line(name: str, row: Any) -> str:
-    worst, high, within, left, free, held, blocks, links, effort = (float(v) for v in row)
+    worst, high, within, left, free, held, blocks, links, points, plain, effort = (float(v) for v in row)
     return (f"{name[:NAME]:{NAME}}{worst:7.3f}{high:7.3f}{within:8.3f}{left:8.3f}{free:9.3f}{held:9.3f}{blocks:8.0f}"
-            f"{links:7.2f}{effort:11.1f}")  # fmt: skip
+            f"{links:7.2f}{points:9.1f}{plain:8.2f}{effort:11.1f}")  # fmt: skip

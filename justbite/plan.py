@@ -129,30 +129,42 @@ class _Step:
 def _by_minutes(step: _Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str, Any]]:
     """Plan an operation; where another bite promises fewer minutes plan that too, and keep the quicker."""
     out, mark = step.out, len(step.out.rows)
+    points = out.points
     pinned = step.case.ae is not None and step.case.ap is not None
     findings = step.add(bite, 0.0, 1.0 if pinned else 0.5)
     moves, seconds = step.measured(mark)
     known = known_path(moves, seconds, bite)
+    points = out.points - points
     trials = [Trial(bite.ae, bite.steps, float(seconds.sum()))]
     if known is None:
-        return bite, findings, {"trials": [], "path": None, "plain_seconds": None}
+        return bite, findings, {"trials": [], "path": None, "plain_seconds": None, "path_points": 0, "path_blocks": 0}
     other = promising(step.case, bite, known)
     chosen = False
     plain = plain_seconds(step.job, step.operation, step.case, bite, step.machine, step.material, step.travel)
     if other is not None:
-        kept = out.rows[mark:]
+        kept, before = out.rows[mark:], out.points
         del out.rows[mark:]
         found = step.add(other, 0.5, 1.0)
         _, again = step.measured(mark)
         trials.append(Trial(other.ae, other.steps, float(again.sum())))
         chosen = trials[1].seconds < trials[0].seconds
         if chosen:
-            bite, findings = other, found
+            bite, findings, points = other, found, out.points - before
         else:
             out.rows[mark:] = kept
     told = replace(known, choose=chosen)
     bite = solver.solve(replace(step.case, path=told))
-    return bite, findings, {"trials": [asdict(t) for t in trials], "path": asdict(told), "plain_seconds": plain}
+    return (
+        bite,
+        findings,
+        {
+            "trials": [asdict(t) for t in trials],
+            "path": asdict(told),
+            "plain_seconds": plain,
+            "path_points": points,
+            "path_blocks": len(out.rows) - mark,
+        },
+    )
 
 
 def _bite_findings(operation: Operation, bite: Bite) -> list[Finding]:
@@ -180,7 +192,7 @@ def _prove(job: Job, bites: list[Bite], machine: Machine, planned: Moves, progra
         tolerances.PROOF_CELL, tolerances.PROOF_STEP, tolerances.PROOF_WINDOW, tolerances.GOUGE, tolerances.CHORD
     )
     cell = min(tolerances.PROOF_CELL * radius, min(b.ae for b in bites) / tolerances.PROOF_BITE_CELLS)
-    stock = Stock(job, cell, tolerances.CHORD)
+    stock = Stock(job, cell, tolerances.CHORD, tolerances.PROOF_MOST_CELLS)
     drive = Drive(machine.rapid_feed, machine.max_feed, machine.acceleration, machine.block_rate)
     path_tolerance = min(o.tolerance for o in job.operations)
     seconds = block_times(read, drive, path_tolerance)

@@ -21,6 +21,9 @@ PROOF_CELL = 1 / 60
 PROOF_BITE_CELLS = 20
 """Cells to the radial depth, at least: a coarser map would see its own cells as load."""
 
+PROOF_MOST_CELLS = 30_000_000
+"""Cells of the proof's height map, at most: a very large part is proved on a coarser one, to spare memory."""
+
 PROOF_STEP = 1 / 20
 """Share of R: step of the proof's replay."""
 

@@ -65,6 +65,8 @@ class MovesBuilder:
     rows: list[tuple[float, ...]] = field(default_factory=list)
     operation: int = 0
     level: float = 0.0
+    points: int = 0
+    """Points of the polylines that blocks were fitted to so far."""
 
     @property
     def here(self) -> NDArray[np.float64]:
@@ -187,6 +189,7 @@ def _cut(out: MovesBuilder, piece: Piece, z: float, feeds: Feeds, target: float,
 def _blocks(out: MovesBuilder, points: NDArray[np.float64], z: float, feed: float, part: int,
             tolerance: float, depth: NDArray[np.float64] | None = None) -> None:  # fmt: skip
     at = 0
+    out.points += len(points) - 1
     for last, kind, cx, cy in fit(np.ascontiguousarray(points), tolerance):
         end = int(last)
         most = float(depth[at + 1 : end + 1].max()) if depth is not None else 0.0

@@ -69,7 +69,8 @@ class Audit:
 class Stock:
     """The height map, carried from operation to operation."""
 
-    def __init__(self, job: Job, cell: float, chord: float) -> None:
+    def __init__(self, job: Job, cell: float, chord: float, most_cells: float = np.inf) -> None:
+        """`cell` mm, made coarser where the map would have more than `most_cells`."""
         low, high = extent(job.stock, chord)
         radius = max(t.diameter for t in job.tools) / 2
         rim = 3.5 * radius
@@ -79,6 +80,7 @@ class Stock:
             outline = np.array([p[:2] for p in region.outline])
             xs += [outline[:, 0].min() - rim, outline[:, 0].max() + rim]
             ys += [outline[:, 1].min() - rim, outline[:, 1].max() + rim]
+        cell = max(cell, float(np.sqrt((max(xs) - min(xs)) * (max(ys) - min(ys)) / most_cells)))
         self.cell = cell
         self.chord = chord
         # Off the round numbers of drawings, so that edges do not fall on rows of nodes.

@@ -151,6 +151,8 @@ export interface OperationReport {
   /** What was planned to choose the bite by minutes; the last was quicker when `path.choose`. */
   trials: { ae: number; steps: number; seconds: number }[];
   path: { choose: boolean } | null;
+  /** The same areas by parallel offsets; null where that finds no way in. */
+  plain_seconds: number | null;
   ideal_seconds: number;
 }
 

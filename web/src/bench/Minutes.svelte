@@ -12,6 +12,11 @@
       seconds: report?.operations[i]?.seconds ?? null,
     })),
   );
+  /** Seconds of the plain path of the whole job; null where an operation has none. */
+  const plain = $derived.by(() => {
+    const all = report?.operations.map((o) => o.plain_seconds) ?? [];
+    return all.length && all.every((s) => s != null) ? all.reduce((a, b) => a! + b!, 0) : null;
+  });
   const saved = $derived(bench.plan?.fresh ? '' : ' (before the last change)');
 </script>
 
@@ -36,6 +41,16 @@
       <span class="quiet" title="The volume at the best removal rate that the ceilings allow">
         physical limit {minutes(report.limit_seconds)}
       </span>
+      {#if plain !== null}
+        <span
+          class="quiet"
+          title="The same areas by parallel offsets, at the feed that their worst engagement allows"
+        >
+          plain path {minutes(plain)}{plain > report.seconds
+            ? `: ${minutes(plain - report.seconds)} saved`
+            : ''}
+        </span>
+      {/if}
     {:else}
       <span class="quiet">Minutes come with the plan.</span>
     {/if}
