@@ -19,6 +19,8 @@ from justbite.path.contact import deepest, material_side
 from justbite.path.links import smooth_link
 
 Points = NDArray[np.float64]
+MOST_WALK = 60_000
+"""Steps that a front is walked back, at most: 3000 R; a walk that is cut short would start in mid-front."""
 BATCH = 800
 """Steps of a pass after which progress is told; a stop is heard there."""
 DROP_GAP = 0.05
@@ -295,7 +297,9 @@ class Clearing:
                 best = min(best, fronts[-1].way)
             if not fronts or flood.whole or best <= max(limit, flood.reached):
                 break
-            limit = best if np.isfinite(best) else 2.0 * flood.reached + 4.0 * self.radius
+            # No nearer than as the crow flies: a flood that stops short of it would be for nothing.
+            crow = min(float(np.hypot(f.start[0] - x, f.start[1] - y)) for f in fronts)
+            limit = best if np.isfinite(best) else max(2.0 * flood.reached, 1.2 * crow) + 4.0 * self.radius
         return flood, sorted(fronts, key=lambda f: f.way)
 
     def _contact(self, candidate: Points) -> tuple[float, float, float, float]:
@@ -374,7 +378,7 @@ class Clearing:
         # At full depth the walk ends where a cut at full depth would begin. Where that gets
         # stuck, it would end inside the material: then only just touching.
         for target in (self.aim, 2.0 * sweep.fade * self.target):
-            path, depth, ended, _heading, _ = self._trace(fx, fy, forward + np.pi, -1, sweep, target, False, 6000)
+            path, depth, ended, _heading, _ = self._trace(fx, fy, forward + np.pi, -1, sweep, target, False, MOST_WALK)
             if ended == tracer.CLOSED:
                 return (fx, fy, forward), path
             k = self._behind(path, depth, sweep.fade * self.target)
