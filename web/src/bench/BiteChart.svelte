@@ -173,7 +173,9 @@
         {#if !chart.chatter_estimated}<path d="M{line(chart.chatter)}" class="chatter" />{/if}
       </g>
       {#each labels as l (l.name)}
-        <text x={l.x} y={l.y} class="name">{l.name}{l.hard ? '' : ' holds the feed back'}</text>
+        <text x={l.x} y={l.y} class="name"
+          >{l.name}{l.hard || l.name === 'feed in curves' ? '' : ' holds the feed back'}</text
+        >
       {/each}
       {#each chart.rows.filter((r) => r.steps <= 5) as row (row.steps)}
         <text x={M.left + w - 4} y={toY(row.ap) - 3} class="right">
