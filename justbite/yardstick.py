@@ -11,10 +11,10 @@ import numpy as np
 
 from justbite import tolerances
 from justbite.bite import engagement, solver
+from justbite.choice import path_seconds
 from justbite.model.bite import Bite
 from justbite.model.job import Job, Machine, Material, Operation
 from justbite.model.moves import CUT, LINE, LINK
-from justbite.motion.clock import Drive, block_times
 from justbite.path.area import Area, make_area, parts_of
 from justbite.path.entry import find_entry
 from justbite.path.level import fields_of
@@ -60,8 +60,7 @@ def plain_seconds(job: Job, operation: Operation, case: solver.Case, own: Bite, 
             for part in parts:
                 _add(out, part, above, z, at, feeds, radius)
             above = z
-    drive = Drive(machine.rapid_feed, machine.max_feed, machine.acceleration, machine.block_rate)
-    return float(block_times(out.build(), drive, operation.tolerance).sum())
+    return float(path_seconds(out.build(), machine, operation.tolerance).sum())
 
 
 def _conditions(case: solver.Case, own: Bite, worst: float) -> Bite:
