@@ -56,7 +56,7 @@ def main() -> None:
         for side in ("Left", "Right", "Front", "Back", "Above"):
             page.get_by_label(side, exact=True).fill("3" if side != "Above" else "1")
             page.get_by_label(side, exact=True).press("Enter")
-        expect(page.locator(".step.open")).to_contain_text("176 mm × 126 mm × 26 mm")
+        expect(page.locator(".step.open")).to_contain_text("176 mm × 126 mm × 26 mm", timeout=PLANNED)
         page.wait_for_timeout(800)
         page.screenshot(path=OUT / "part-stock.png")
         page.get_by_role("button", name="On to what is cut").click()

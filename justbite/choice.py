@@ -59,6 +59,7 @@ def known_path(moves: Moves, seconds: np.ndarray, bite: Bite) -> KnownPath | Non
         ae=bite.ae, steps=bite.steps, cut_length=whole, radii=radii,
         link_seconds=float(seconds[~cut & ~entry].sum()), entry_seconds=float(seconds[entry].sum()),
         entry_feed=bite.entry_feed, faster=float(feed) / bite.feed,
+        removal_rate=bite.removal_rate,
     )  # fmt: skip
 
 

@@ -26,7 +26,8 @@ from justbite.nc.writer import Heading, write_program
 from justbite.path.program import MovesBuilder
 from justbite.path.rough import Limits, add_operation
 from justbite.prepare import bite_of, case_for, check_job
-from justbite.proof.audit import Audit, ProofSettings, Stock, audit_operation, renumbered
+from justbite.proof.audit import Audit, ProofSettings, audit_operation, renumbered
+from justbite.proof.stockmap import Stock
 from justbite.yardstick import plain_seconds
 
 Progress = Callable[[float, str], None]
@@ -58,8 +59,8 @@ def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:
     findings = rules.tool_findings(job)
     out = MovesBuilder(start=np.array([0.0, 0.0, travel]))
     limits = Limits(
-        tolerances.CHORD, tolerances.WALL_SNAP, tolerances.FIT_SHARE, tolerances.FIT_BITE_SHARE,
-        tolerances.UNREACHED_AREA, tolerances.ENTRY_CLEAR,
+        tolerances.CHORD, tolerances.WALL_SNAP, tolerances.WALL_SNAP_TOLERANCE, tolerances.FIT_SHARE,
+        tolerances.FIT_BITE_SHARE,        tolerances.UNREACHED_AREA, tolerances.ENTRY_CLEAR,
     )  # fmt: skip
     compute, choices = [], []
     count = len(job.operations)
@@ -76,7 +77,8 @@ def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:
         findings += _bite_findings(operation, bites[index]) + found
         findings += rules.order_findings(job, operation, bites[index], machine, case.wanted_speed)
         choices.append(choice)
-        compute.append(time.perf_counter() - began)
+        # The yardstick is held beside the path; it is no part of planning it.
+        compute.append(time.perf_counter() - began - choice["yardstick_seconds"])
     moves = out.build()
     if not (moves.part == CUT).any():
         reasons = " ".join(f.sentence for f in findings if f.code.startswith("area."))
@@ -137,10 +139,23 @@ def _by_minutes(step: _Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str,
     points = out.points - points
     trials = [Trial(bite.ae, bite.steps, float(seconds.sum()))]
     if known is None:
-        return bite, findings, {"trials": [], "path": None, "plain_seconds": None, "path_points": 0, "path_blocks": 0}
+        return (
+            bite,
+            findings,
+            {
+                "trials": [],
+                "path": None,
+                "plain_seconds": None,
+                "yardstick_seconds": 0.0,
+                "path_points": 0,
+                "path_blocks": 0,
+            },
+        )
     other = promising(step.case, bite, known)
     chosen = False
+    began = time.perf_counter()
     plain = plain_seconds(step.job, step.operation, step.case, bite, step.machine, step.material, step.travel)
+    yardstick = time.perf_counter() - began
     if other is not None:
         kept, before = out.rows[mark:], out.points
         del out.rows[mark:]
@@ -161,6 +176,7 @@ def _by_minutes(step: _Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str,
             "trials": [asdict(t) for t in trials],
             "path": asdict(told),
             "plain_seconds": plain,
+            "yardstick_seconds": yardstick,
             "path_points": points,
             "path_blocks": len(out.rows) - mark,
         },
@@ -205,7 +221,7 @@ def _prove(job: Job, bites: list[Bite], machine: Machine, planned: Moves, progra
         progress(0.75 + 0.24 * index / len(bites), f"Proving {operation.name}")
         began = time.perf_counter()
         own, at = renumbered(read, index)
-        audit = audit_operation(stock, job, operation, own, bite.ae, bite.ap, settings)
+        audit = audit_operation(stock, job, operation, own, bite.ae, bite.ap, settings, bite.feed)
         proving = time.perf_counter() - began
         planner = planned.depth[planned.operation == index]
         row = _row(job, operation, bite, audit, own, seconds[at], part[at], planner, compute[index], proving)
@@ -261,6 +277,7 @@ def _row(job: Job, operation: Operation, bite: Bite, audit: Audit, moves: Moves,
         "p999_over_target": audit.depth_999 / bite.ae,
         "planner_max_over_target": float(planner.max()) if len(planner) else 0.0,
         "within_share": audit.within,
+        "entry_over_bite": audit.entry_rate / (1000.0 * bite.removal_rate),
         "max_at": audit.most_at,
         "left_over_share": audit.left_over,
         "gouge_mm": audit.gouge,
@@ -286,6 +303,15 @@ def _proof_findings(operation: Operation, bite: Bite, audit: Audit, radius: floa
                 "proof.over-bite", f'"{name}" takes {share:.0f} % of its bite at one place.', name, "", *audit.most_at
             )
         )
+    rate = 1000.0 * bite.removal_rate
+    if audit.entry_rate > OVER_BITE * rate:
+        share = 100 * audit.entry_rate / rate
+        found.append(
+            Finding(
+                "proof.entry-load", f'A way in of "{name}" takes {share:.0f} % of what the bite takes in a minute.',
+                name, "", *audit.entry_at,
+            )
+        )  # fmt: skip
     if audit.gouge > 0:
         found.append(
             Finding(

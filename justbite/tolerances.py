@@ -9,19 +9,24 @@ JOIN = 0.02
 WALL_SNAP = 0.0012
 """Share of R: extra distance from walls, for the fields' interpolation error there."""
 
+WALL_SNAP_TOLERANCE = 0.6
+"""But no more than this share of the path tolerance: of a wide cutter it would be left over along all walls. The
+fields' cells are made so fine that it is enough."""
+
 FIT_SHARE = 0.4
 """Share of an operation's path tolerance that line and arc fitting may use."""
 
-FIT_BITE_SHARE = 0.004
+FIT_BITE_SHARE = 0.002
 """Share of the radial depth that fitting may use, so that the bite keeps within a per cent."""
 
-PROOF_CELL = 1 / 60
-"""Share of R: cell of the proof's height map."""
+PROOF_CELL = 1 / 120
+"""Share of R: cell of the proof's height map. At 1/60 the counting of cells alone made the 99.9th percentile
+1.7 % larger than at 1/150; at 1/100 it adds 0.3 %."""
 
-PROOF_BITE_CELLS = 20
+PROOF_BITE_CELLS = 36
 """Cells to the radial depth, at least: a coarser map would see its own cells as load."""
 
-PROOF_MOST_CELLS = 30_000_000
+PROOF_MOST_CELLS = 120_000_000
 """Cells of the proof's height map, at most: a very large part is proved on a coarser one, to spare memory."""
 
 PROOF_STEP = 1 / 20

@@ -29,6 +29,8 @@ class KnownPath:
     entry_feed: float
     faster: float = 1.0
     """Mean feed of the cuts over the bite's, where it follows the bite."""
+    removal_rate: float = 0.0
+    """Of the bite, cm3/min; 0 where it is not known."""
     choose: bool = True
     """Whether the fewest minutes are chosen by it; False: only its curves are told."""
 
@@ -44,8 +46,10 @@ class KnownPath:
         feed = bite.feed * self.faster / 60.0
         slow = sum(share / min(feed, math.sqrt(acceleration * r)) for r, share in self.radii)
         cut = self.cut_length * levels * finer * slow
-        # An entry goes down the same depth in all, whatever the number of levels.
-        return cut + self.link_seconds * levels * finer + self.entry_seconds * self.entry_feed / bite.entry_feed
+        # An entry goes down the same depth in all, whatever the number of levels: on a slope at its feed, or as
+        # quickly as the bite's removal rate allows.
+        slower = max(self.entry_feed / bite.entry_feed, self.removal_rate / bite.removal_rate)
+        return cut + self.link_seconds * levels * finer + self.entry_seconds * slower
 
     def held_feed(self, acceleration: float) -> float | None:
         """mm/min that the machine holds in all but the tightest tenth of the curves; None if that is straight."""

@@ -12,13 +12,16 @@ from numba import njit
 
 @njit(cache=True, nogil=True)
 def stamp(field, x0, y0, cell, ax, ay, bx, by, radius, ahead, log_at, log_was, used):  # type: ignore[no-untyped-def]
-    """Sweep a disc of `radius` from (ax, ay) to (bx, by). Returns the log's new length.
+    """Sweep a disc of `radius` from (ax, ay) to (bx, by). Returns the log's new length and the area taken, mm2.
+
+    The area counts a node for as much of its cell as its distance says is inside the boundary.
 
     `ahead`: the disc at a was stamped before, so only what lies ahead of it is looked at. When the log
     is full it starts anew: what was logged before can no longer be undone.
     """
     ny, nx = field.shape
     floor = -4.0 * cell
+    taken = 0.0
     reach = radius + 3.0 * cell
     dx, dy = bx - ax, by - ay
     length2 = dx * dx + dy * dy
@@ -63,7 +66,9 @@ def stamp(field, x0, y0, cell, ax, ay, bx, by, radius, ahead, log_at, log_was, u
                 log_was[used] = was
                 used += 1
                 field[j, i] = now
-    return used
+                if was > -0.5 * cell and now < 0.5 * cell:
+                    taken += min(1.0, was / cell + 0.5) - max(0.0, now / cell + 0.5)
+    return used, taken * cell * cell
 
 
 @njit(cache=True, nogil=True)

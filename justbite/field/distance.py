@@ -29,8 +29,10 @@ def signed_distance(shape: BaseGeometry, grid: Grid, cap: float) -> Field:
     _nearest(squared, segments, grid.x0, grid.y0, grid.cell, cap)
     inside = np.zeros((grid.ny, grid.nx), dtype=np.bool_)
     _inside(inside, segments, grid.x0, grid.y0, grid.cell)
-    distance = np.sqrt(squared)
-    return np.where(inside, distance, -distance).astype(np.float32)
+    # In place: a large area's field would be there three times.
+    np.sqrt(squared, out=squared)
+    np.negative(squared, out=squared, where=~inside)
+    return squared.astype(np.float32)
 
 
 @njit(cache=True, nogil=True)

@@ -35,17 +35,15 @@ class Grid:
 @njit(cache=True, inline="always", nogil=True)
 def read(field, x0, y0, cell, x, y):  # type: ignore[no-untyped-def]
     """Bilinear value of `field` at (x, y) in mm; outside the grid the border value."""
-    gx = (x - x0) / cell
-    gy = (y - y0) / cell
+    return read_cells(field, (x - x0) / cell, (y - y0) / cell)
+
+
+@njit(cache=True, inline="always", nogil=True)
+def read_cells(field, gx, gy):  # type: ignore[no-untyped-def]
+    """As `read`, at (gx, gy) in cells from the grid's origin."""
     ny, nx = field.shape
-    if gx < 0.0:
-        gx = 0.0
-    elif gx > nx - 1.000001:
-        gx = nx - 1.000001
-    if gy < 0.0:
-        gy = 0.0
-    elif gy > ny - 1.000001:
-        gy = ny - 1.000001
+    gx = min(max(gx, 0.0), nx - 1.000001)
+    gy = min(max(gy, 0.0), ny - 1.000001)
     i = int(gx)
     j = int(gy)
     u = gx - i

@@ -121,6 +121,8 @@ class Tool(Model):
     holder_length: Positive | None = None
     dynamics: tuple[Dynamics, Dynamics] | None = None
     """Measured at the tool point along and across the feed; None: estimated from the geometry."""
+    centre_cutting: bool = False
+    """Whether its teeth reach its middle: only then it may be fed straight down."""
     values: list[CutValues] = []
     """Recommendations for this cutter, by material."""
 
@@ -223,6 +225,8 @@ class Region(Model):
     """Heights in between that get a level of their own."""
     after: list[str] = []
     """Areas that are cut, or were there, before: what their outlines cover is gone."""
+    start: tuple[Number, Number] | None = None
+    """x, y where the cutter is to go in; None: where it is quickest."""
     feature: dict[str, Any] | None = None
     """What it was made from, for the screens; the planner does not look at it."""
 
@@ -280,6 +284,12 @@ class Operation(Model):
     """Whether the feed rises where the path takes less than the bite."""
     hover: Annotated[float, Field(gt=0)] = 0.3
     return_feed: Positive | None = None
+    entry: Literal["auto", "helix", "ramp", "plunge"] = "auto"
+    """How the cutter gets down; auto: from outside where there is air, else by a helix, else a ramp."""
+    order: Literal["areas", "levels"] = "areas"
+    """Whether each area is cut to its floor before the next, or all areas level by level."""
+    conventional: Annotated[float, Field(ge=0, le=1)] = 0
+    """Bite of cuts in the other direction (conventional milling), share of the bite; 0: climb milling only."""
 
 
 class Job(Model):
@@ -434,6 +444,8 @@ def in_millimetres(job: Job) -> Job:
         region["islands"] = [points(ring) for ring in region["islands"]]
         region["top"] *= INCH
         region["bottom"] *= INCH
+        if region["start"] is not None:
+            region["start"] = [v * INCH for v in region["start"]]
         region["floors"] = [z * INCH for z in region["floors"]]
     for operation in data["operations"]:
         for key in ("step_down", "feed", "tolerance", "hover", "return_feed"):

@@ -31,6 +31,8 @@ class Area:
     radius: float
     wall: float
     """Least distance of the centre from the border of `free`."""
+    snap: float
+    """What of that is there for the fields' error."""
     unreached: tuple[tuple[float, float, float], ...]
     """x, y, width of places in the area that the cutter does not reach."""
 
@@ -57,7 +59,7 @@ def make_area(job: Job, region: Region, radius: float, allowance: float, snap: f
         if part.area >= least:
             spot = part.representative_point()
             unreached.append((spot.x, spot.y, float(2.0 * shapely.maximum_inscribed_circle(part).length)))
-    return Area(region.name, shape, material, free, locus, radius, wall, tuple(unreached))
+    return Area(region.name, shape, material, free, locus, radius, wall, snap, tuple(unreached))
 
 
 def parts_of(area: Area) -> list[Polygon]:

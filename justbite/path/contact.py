@@ -8,7 +8,7 @@ per unit of travel. For a plain side cut it equals R * (1 - cos(phi)).
 import numpy as np
 from numba import njit
 
-from justbite.field.grid import read
+from justbite.field.grid import read, read_cells
 
 HALF_SAMPLES = 48
 """Intervals over the leading half of the cutter's circle."""
@@ -29,30 +29,23 @@ def radial_depth(field, x0, y0, cell, x, y, c, s, radius, skin):  # type: ignore
     `skin` is the thickness of material (mm) too thin to count: the field's accuracy.
     """
     total = 0.0
+    gx, gy, gc, gs = (x - x0) / cell, (y - y0) / cell, c * radius / cell, s * radius / cell
     before = read(field, x0, y0, cell, x + radius * s, y - radius * c) - skin
-    apart = radius * (np.pi / HALF_SAMPLES)
-    k = 0
-    while k < HALF_SAMPLES:
-        # The field is a distance: nothing changes along the circle for as far as it says. On the material's
-        # side it is kept up to date for three cells only.
-        far = int((min(abs(before), 3.0 * cell if before > 0.0 else 4.0 * cell) - cell) / apart)
-        if far < 2:
-            far = 1
-        n = min(k + far, HALF_SAMPLES)
-        px = x + radius * (c * HALF_COS[n] - s * HALF_SIN[n])
-        py = y + radius * (s * HALF_COS[n] + c * HALF_SIN[n])
-        now = read(field, x0, y0, cell, px, py) - skin
+    # Every sample is read: to leap over those that cannot matter, each would have to wait for the one before it.
+    for k in range(1, HALF_SAMPLES + 1):
+        px = gx + gc * HALF_COS[k] - gs * HALF_SIN[k]
+        py = gy + gs * HALF_COS[k] + gc * HALF_SIN[k]
+        now = read_cells(field, px, py) - skin
         if now > 0.0:
             if before > 0.0:
-                total += HALF_SIN[n] - HALF_SIN[k]
+                total += HALF_SIN[k] - HALF_SIN[k - 1]
             else:
                 t = before / (before - now)
-                total += (1.0 - t) * (HALF_SIN[n] - HALF_SIN[k])
+                total += (1.0 - t) * (HALF_SIN[k] - HALF_SIN[k - 1])
         elif before > 0.0:
             t = before / (before - now)
-            total += t * (HALF_SIN[n] - HALF_SIN[k])
+            total += t * (HALF_SIN[k] - HALF_SIN[k - 1])
         before = now
-        k = n
     return radius * total
 
 
@@ -61,9 +54,10 @@ def deepest(field, x0, y0, cell, x, y, radius):  # type: ignore[no-untyped-def]
     """Thickest material (mm) under the cutter's circle; below zero where it is clear."""
     most = -1e9
     apart = radius * (2.0 * np.pi / ROUND_COS.size)
+    gx, gy, gr = (x - x0) / cell, (y - y0) / cell, radius / cell
     k = 0
     while k < ROUND_COS.size:
-        now = read(field, x0, y0, cell, x + radius * ROUND_COS[k], y + radius * ROUND_SIN[k])
+        now = read_cells(field, gx + gr * ROUND_COS[k], gy + gr * ROUND_SIN[k])
         most = max(most, now)
         # A distance rises no faster than the way: so far on, nothing is thicker than the most yet.
         k += max(1, int((most - now - cell) / apart))

@@ -15,43 +15,111 @@ SPOTS, NEARLY = 60, 0.97
 """Places tried each way for an entry, and from what share of the greatest width on one counts as as wide."""
 SLOT = 1.6
 """Half the width that the centre has, in R, up to which an area is cleared as a slot, from one end."""
+NARROW = 0.25
+"""Mean half width that the centre has, in R, up to which a slot is ramped through: loops would mostly run idle."""
 LEAST_RAMP, MOST_RAMP = 0.8, 100.0
 """Shortest and longest ramp in cutter radii: a slot that takes no helix is ramped along its length."""
 
 
+MOST_PLUNGE, MOST_STROKE = 0.6, 6.0
+"""R: how far a flat spiral widens a plunge; how far it goes along a slot. All at the feed of the entry."""
+
+
+@dataclass(frozen=True, slots=True)
+class Wish:
+    """How the user wants the cutter to go in: a kind ("auto" leaves it to us), and a place."""
+
+    kind: str = "auto"
+    place: tuple[float, float] | None = None
+    plunge: bool = False
+    """Whether the cutter may be fed straight down."""
+    slotting: bool = False
+    """Whether the material bears a long ramp at full width where that is quicker, without being asked."""
+
+
 @dataclass(frozen=True, slots=True)
 class Entry:
-    """How the cutter gets to the level: "helix", "ramp" or "outside".
+    """How the cutter gets to the level: "helix", "ramp", "plunge" or "outside".
 
     helix: `points` is the flat circle it ends with (closed, counterclockwise), `centre` set;
-    ramp: `points` are the line's ends; outside: `points` is the one place.
+    ramp: `points` are a line, (n, 2); plunge: as either of them, after a way straight down at the centre
+    or the line's first end; outside: `points` is the one place.
     """
 
     kind: str
     points: NDArray[np.float64]
     heading: float | None
     centre: tuple[float, float] | None = None
+    chosen: bool = False
+    """A ramp for being quicker, where a helix would fit."""
+    open_ends: tuple[bool, bool] = (False, False)
+    """Ramps: whether the line begins and ends on what is cleared down to the level."""
+    before: tuple["Entry", ...] = ()
+    """Ramps that are made before this one, with nothing cut from them until all are."""
 
 
-def find_entry(area: Area, part: Polygon, clearance: float) -> Entry | None:
-    """The best way into `part`; None when there is none."""
-    if area.has_air:
+def find_entry(area: Area, part: Polygon, clearance: float, wish: Wish | None = None) -> Entry | None:
+    """The best way into `part`, as near to the wish as can be; None when there is none."""
+    wish = wish or Wish()
+    place = wish.place
+    if place is not None and not part.contains(shapely.Point(place)):
+        place = None
+    if area.has_air and wish.kind == "auto":
         spot = air_start(area, part, clearance)
+        if place is not None:
+            in_air = shapely.Point(place).distance(area.material) > area.radius + clearance
+            spot = place if in_air else None
         if spot is not None:
             return Entry("outside", np.array([spot]), None)
-    x, y, widest = _widest(part, area.wall, area.radius)
+    if place is None:
+        x, y, widest = _widest(part, area.wall, area.radius)
+    else:
+        (x, y), widest = place, area.wall + float(part.boundary.distance(shapely.Point(place)))
     spare = widest - area.wall
-    if spare >= LEAST_HELIX * area.radius:
-        r = min(MOST_HELIX * area.radius, spare)
-        angles = np.linspace(0.0, 2.0 * np.pi, 73)
-        circle = np.column_stack([x + r * np.cos(angles), y + r * np.sin(angles)])
-        return Entry("helix", circle, float(np.pi / 2), (x, y))
-    a, b = longest_line(part, x, y, MOST_RAMP * area.radius)
-    way = b - a
-    length = float(np.hypot(*way))
-    if length >= LEAST_RAMP * area.radius:
-        return Entry("ramp", np.array([a, b]), float(np.arctan2(way[1], way[0])) + np.pi)
+    ways = {
+        "helix": lambda: _circle_entry("helix", x, y, min(MOST_HELIX * area.radius, spare), area.radius),
+        "ramp": lambda: _line_entry("ramp", part, x, y, MOST_RAMP * area.radius, area.radius),
+        "plunge": lambda: _plunge(part, x, y, spare, area.radius) if wish.plunge else None,
+    }
+    # In a slot hardly wider than the cutter a wider bend may take a helix; but the slot itself is ramped through.
+    for kind in (wish.kind, *(("ramp", "helix") if is_narrow(part, area.radius) else ("helix", "ramp")), "plunge"):
+        if kind in ways and (found := ways[kind]()) is not None:
+            return found
     return None
+
+
+def is_narrow(part: Polygon, radius: float) -> bool:
+    """Whether a part of the locus is a slot hardly wider than the cutter."""
+    return bool(part.area < NARROW * radius * part.length)
+
+
+def _circle_entry(kind: str, x: float, y: float, r: float, radius: float) -> Entry | None:
+    if r < LEAST_HELIX * radius:
+        return None
+    angles = np.linspace(0.0, 2.0 * np.pi, 73)
+    circle = np.column_stack([x + r * np.cos(angles), y + r * np.sin(angles)])
+    return Entry(kind, circle, float(np.pi / 2), (x, y))
+
+
+def _line_entry(kind: str, part: Polygon, x: float, y: float, most: float, radius: float) -> Entry | None:
+    a, b = longest_line(part, x, y, most)
+    way = b - a
+    if float(np.hypot(*way)) < LEAST_RAMP * radius:
+        return None
+    return Entry(kind, np.array([a, b]), float(np.arctan2(way[1], way[0])) + np.pi)
+
+
+def ramp_across(part: Polygon, rest: Polygon, radius: float) -> Entry | None:
+    """A ramp through the middle of `rest`, on into what is cleared on either side; None where `part` has no room."""
+    spot = rest.representative_point()
+    return _line_entry("ramp", part, spot.x, spot.y, MOST_STROKE * radius, radius)
+
+
+def _plunge(part: Polygon, x: float, y: float, spare: float, radius: float) -> Entry | None:
+    """Straight down, then a flat spiral; where that has no room, along the slot."""
+    return _circle_entry("plunge", x, y, min(MOST_PLUNGE * radius, spare), radius) or _line_entry(
+        "plunge", part, x, y, MOST_STROKE * radius, radius
+    )
 
 
 def _widest(part: Polygon, wall: float, radius: float) -> tuple[float, float, float]:

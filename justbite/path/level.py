@@ -12,12 +12,17 @@ from justbite.field.distance import signed_distance
 from justbite.field.grid import Field, Grid
 from justbite.model.findings import Finding
 from justbite.path.area import Area, parts_of
-from justbite.path.clearing import Clearing, Piece
-from justbite.path.entry import Entry, find_entry
+from justbite.path.clearing import Clearing
+from justbite.path.entry import Entry, Wish, find_entry, is_narrow, ramp_across
+from justbite.path.fronts import Piece, Points
+from justbite.path.opening import Pace, find_openings
+from justbite.path.rim import WIPE_STEP
 
 CELL, CELL_ISLANDS, CELL_LEAST = 16.0, 20.0, 60.0
 """Cells to a radius: plain, with islands, and at most for small bites."""
 MOST_ENTRIES = 12
+SHARP = 0.4
+"""Radians by which a border turns at a corner that a crescent may be left in."""
 LEAST_REST = 0.5
 """Material worth an entry of its own, R squared."""
 
@@ -30,59 +35,128 @@ class PartPath:
     pieces: tuple[Piece, ...]
 
 
-def plan_level(area: Area, target: float, clearance: float, operation: str,
-               tick: Callable[[float], None]) -> tuple[list[PartPath], list[Finding]]:  # fmt: skip
-    """Paths for one level of `area` with radial depth `target`.
+@dataclass(frozen=True, slots=True)
+class PartPlan:
+    """How one part of the locus is cleared."""
 
-    `tick` is called with the share of the area done, 0 to 1, and may raise to stop.
+    paths: tuple[PartPath, ...]
+    findings: tuple[Finding, ...]
+    cleared: float
+    """mm2 of the plane that is clear at the end."""
+
+
+def ways_into(area: Area, clearance: float, wish: Wish | None, target: float,
+              pace: Pace | None = None) -> list[tuple[Polygon, list[Entry]]]:  # fmt: skip
+    """For each part of the locus the ways in that are worth planning, the most promising first; none where none fits.
+
+    `pace`: what ways cost besides cutting, where long ramps are to be weighed.
+    """
+    return [(part, find_openings(area, part, clearance, wish, target, pace)) for part in parts_of(area)]
+
+
+def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, operation: str,
+              tick: Callable[[float], None], wish: Wish | None = None, conventional: float = 0.0,
+              ) -> PartPlan:  # fmt: skip
+    """Paths that clear one part of the locus at one level with radial depth `target`, entered by `entry`.
+
+    `conventional`: radial depth of cuts in the other direction over the target; 0 where there are to be none.
+
+    `tick` is called with the share of the part done, 0 to 1, and may raise to stop.
     """
     paths: list[PartPath] = []
     findings: list[Finding] = []
-    parts = parts_of(area)
-    if not parts:
+    whole = part.buffer(area.radius).intersection(area.material).area
+    room, cleared, grid = fields_of(area, part, target)
+    work = Clearing(
+        grid, cleared, room, area.radius, area.wall, target, _rims(part, area.radius), _corners(part), conventional
+    )
+
+    def share(removed: float) -> None:
+        tick(min(0.999, removed / whole))
+
+    if entry is None:
+        findings.append(_no_entry(area, part, operation))
+    elif wish is not None:
+        findings += _wish_findings(area, part, entry, wish, operation)
+    for _ in range(MOST_ENTRIES):
+        if entry is None:
+            break
+        if entry.kind == "ramp" and is_narrow(part, area.radius):
+            # Loops take several times as long here as ramps, which leave only thin walls beside them.
+            entry = _ramp_through(work, area, part, entry, wish, share, paths)
+            continue
+        for before in entry.before:
+            work.stamp_path(before.points)
+            paths.append(PartPath(before, ()))
+        paths.append(_clear_from(work, entry, share))
+        # A neck may have stopped it: what is left behind one gets an entry of its own.
+        rest = _standing(work, area, part)
+        entry = None if rest is None else _inner_entry(area, part, rest, wish)
+    # Once for each, however many parts there are.
+    for path in paths:
+        if path.entry.kind == "ramp" and not path.entry.chosen and (wish is None or wish.kind != "ramp"):
+            findings.append(_ramp_finding(area, path.entry, operation))
+    cleared_area = float(np.count_nonzero(work.cleared < 0.0)) * grid.cell**2
+    return PartPlan(tuple(paths), tuple(findings), cleared_area)
+
+
+def reach_findings(area: Area, operation: str) -> list[Finding]:
+    """Where the cutter is too wide."""
+    if not parts_of(area):
         spot = area.shape.representative_point()
         width = 2.0 * area.shape.boundary.distance(spot)
-        findings.append(
+        return [
             Finding(
                 "area.no-entry",
                 f'Area "{area.name}" is too narrow for the {2 * area.radius:g} mm cutter and is not cut.',
                 operation, area.name, spot.x, spot.y, size=width,
             )
-        )  # fmt: skip
-        return paths, findings
-    whole = sum(p.buffer(area.radius).intersection(area.material).area for p in parts)
-    done = 0.0
-    for part in parts:
-        room, cleared, grid = fields_of(area, part, target)
-        work = Clearing(grid, cleared, room, area.radius, area.wall, target)
-        before = done
+        ]  # fmt: skip
+    return [
+        Finding(
+            "area.unreached",
+            f'The {2 * area.radius:g} mm cutter does not reach a place {size:.2f} mm wide in "{area.name}".',
+            operation, area.name, x, y, size=size,
+        )
+        for x, y, size in area.unreached
+    ]  # fmt: skip
 
-        def share(removed: float, before: float = before) -> None:
-            tick(min(0.999, (before + removed) / whole))
 
-        entry = find_entry(area, part, clearance)
-        if entry is None:
-            findings.append(_no_entry(area, part, operation))
-        for _ in range(MOST_ENTRIES):
-            if entry is None:
-                break
-            paths.append(_clear_from(work, entry, share))
-            # A neck may have stopped it: what is left behind one gets an entry of its own.
-            rest = _standing(work, area, part)
-            entry = None if rest is None else _inner_entry(area, rest)
-        done += work.removed
-        for path in paths:
-            if path.entry.kind == "ramp":
-                findings.append(_ramp_finding(area, path.entry, operation))
-    for x, y, size in area.unreached:
-        findings.append(
-            Finding(
-                "area.unreached",
-                f'The {2 * area.radius:g} mm cutter does not reach a place {size:.2f} mm wide in "{area.name}".',
-                operation, area.name, x, y, size=size,
-            )
-        )  # fmt: skip
-    return paths, findings
+def _rims(part: Polygon, radius: float) -> tuple[Points, ...]:
+    """The borders of a part of the locus as closed rows of points, with the part on the left."""
+    part = shapely.orient_polygons(part)
+    rings = (shapely.segmentize(ring, WIPE_STEP * radius) for ring in (part.exterior, *part.interiors))
+    return tuple(np.asarray(ring.coords)[:-1] for ring in rings)
+
+
+def _corners(part: Polygon) -> Points:
+    """Where the border of a part of the locus turns by more than SHARP into it, (n, 2)."""
+    found = []
+    oriented = shapely.orient_polygons(part)
+    for ring in (oriented.exterior, *oriented.interiors):
+        points = np.asarray(ring.coords)[:-1]
+        into, out = points - np.roll(points, 1, axis=0), np.roll(points, -1, axis=0) - points
+        turn = np.arctan2(into[:, 0] * out[:, 1] - into[:, 1] * out[:, 0], (into * out).sum(axis=1))
+        found.append(points[turn > SHARP])
+    return np.concatenate(found)
+
+
+def _ramp_through(work: Clearing, area: Area, part: Polygon, entry: Entry, wish: Wish | None,
+                  share: Callable[[float], None], paths: list[PartPath]) -> Entry | None:  # fmt: skip
+    """A ramp along a narrow slot, then to and fro along its walls. Returns the next way in, None when all is done.
+
+    Only after the last ramp, what no ramp takes is looked for.
+    """
+    work.pieces = []
+    work.stamp_path(entry.points)
+    (x, y), heading = entry.points[-1], entry.heading or 0.0
+    x, y = work.to_and_fro(float(x), float(y), heading, share)
+    rest = _standing(work, area, part)
+    after = None if rest is None else _inner_entry(area, part, rest, wish)
+    if after is None or after.kind != "ramp":
+        work.run(x, y, None, share)
+    paths.append(PartPath(entry, tuple(work.pieces)))
+    return after
 
 
 def _clear_from(work: Clearing, entry: Entry, share: Callable[[float], None]) -> PartPath:
@@ -90,8 +164,12 @@ def _clear_from(work: Clearing, entry: Entry, share: Callable[[float], None]) ->
     work.pieces = []
     if entry.kind != "outside":
         work.stamp_path(entry.points)
-    start = entry.points[-1]
-    work.run(float(start[0]), float(start[1]), entry.heading, share)
+    x, y = (float(v) for v in entry.points[-1])
+    other_end = None
+    if entry.kind == "ramp" and not entry.before and not np.allclose(entry.points[0], entry.points[-1]):
+        way = entry.points[1] - entry.points[0]
+        other_end = (float(entry.points[0, 0]), float(entry.points[0, 1]), float(np.arctan2(way[1], way[0])))
+    work.run(x, y, entry.heading, share, other_end)
     return PartPath(entry, tuple(work.pieces))
 
 
@@ -106,16 +184,36 @@ def _standing(work: Clearing, area: Area, part: Polygon) -> Polygon | None:
     sizes = np.bincount(labels.ravel())[1:] * grid.cell**2
     if sizes.max() < LEAST_REST * area.radius**2:
         return None
-    j, i = np.nonzero(labels == 1 + int(sizes.argmax()))
-    spots = shapely.MultiPoint(np.column_stack([grid.x0 + i * grid.cell, grid.y0 + j * grid.cell]))
-    near = spots.buffer(0.75 * grid.cell).intersection(part)
+    # Row by row, each run of nodes a box that reaches half-way into the next row.
+    edges = np.diff((labels == 1 + int(sizes.argmax())).astype(np.int8), axis=1, prepend=0, append=0)
+    j, first = np.nonzero(edges > 0)
+    last = np.nonzero(edges < 0)[1] - 1
+    x, y, rim = grid.x0, grid.y0 + j * grid.cell, 0.75 * grid.cell
+    boxes = shapely.box(x + first * grid.cell - rim, y - rim, x + last * grid.cell + rim, y + rim)
+    near = shapely.union_all(boxes).intersection(part)
     inside = [p for p in shapely.get_parts(near) if p.area > 0]
     return max(inside, key=lambda p: p.area) if inside else None
 
 
-def _inner_entry(area: Area, rest: Polygon) -> Entry | None:
-    """A helix or ramp in the middle of what still stands."""
-    return find_entry(replace(area, material=area.free), rest, 0.0)
+def _inner_entry(area: Area, part: Polygon, rest: Polygon, wish: Wish | None) -> Entry | None:
+    """A helix or ramp in the middle of what still stands; where that is too short for either, a ramp across it."""
+    kind = replace(wish, place=None) if wish is not None else None
+    return find_entry(replace(area, material=area.free), rest, 0.0, kind) or ramp_across(part, rest, area.radius)
+
+
+def _wish_findings(area: Area, part: Polygon, entry: Entry, wish: Wish, operation: str) -> list[Finding]:
+    """What was not done as wished."""
+    x, y = (float(v) for v in (entry.centre or entry.points[0]))
+    said = []
+    if wish.kind not in ("auto", entry.kind):
+        why = " The cutter does not cut at its middle." if wish.kind == "plunge" and not wish.plunge else ""
+        said.append(f'No {wish.kind} fits where area "{area.name}" is entered: {entry.kind} instead.{why}')
+    if wish.place is not None and not area.locus.contains(shapely.Point(wish.place)):
+        said.append(
+            f'The start of area "{area.name}" at X{wish.place[0]:g} Y{wish.place[1]:g} lies too near to a wall or'
+            " outside; the cutter goes in where it is quickest."
+        )
+    return [Finding("entry.wish", s, operation, area.name, x, y) for s in said]
 
 
 def _ramp_finding(area: Area, entry: Entry, operation: str) -> Finding:
@@ -136,7 +234,8 @@ def fields_of(area: Area, part: Polygon, target: float) -> tuple[Field, Field, G
     """Room and cleared fields over one part, with a cell fit for the bite."""
     radius = area.radius
     share = CELL_ISLANDS if len(part.interiors) else CELL
-    share = min(CELL_LEAST, max(share, 5.0 * radius / target))
+    # Between nodes the distance from a corner reads up to cell^2 / (4 wall) too large: no more than the snap.
+    share = min(CELL_LEAST, max(share, 5.0 * radius / target, radius / np.sqrt(4.0 * area.wall * area.snap)))
     x1, y1, x2, y2 = part.bounds
     rim = area.wall + 0.5 * radius
     grid = Grid.over((x1 - rim, y1 - rim, x2 + rim, y2 + rim), radius / share)

@@ -1,7 +1,7 @@
 """From level paths to moves: heights, feeds, entries, links at hover or travel height."""
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,15 +18,20 @@ from justbite.model.moves import (
     RAPID,
     Moves,
 )
-from justbite.path.clearing import Piece
+from justbite.path.descent import Stretch, descend
 from justbite.path.entry import Entry
 from justbite.path.fit import fit
+from justbite.path.fronts import Piece
 from justbite.path.level import PartPath
 
 FEED_RUN = 0.8
 """mm to either side that a cut's feed also has to suit."""
 FEED_STEP = 0.1
 """Shares of the cutting feed that the feed follows the bite in: finer would only make blocks."""
+SPIRAL_PARTS = 48
+"""Lines of the spiral that widens a plunge."""
+ABOVE = 0.05
+"""mm above the surface where a way down begins."""
 EASE = 1.0
 """mm of travel over which a link lifts off the floor and comes down again."""
 
@@ -113,7 +118,17 @@ def add_level(out: MovesBuilder, parts: list[PartPath], above: float, z: float, 
 
 def enter(out: MovesBuilder, entry: Entry, above: float, z: float, heights: Heights, feeds: Feeds,
            radius: float) -> None:  # fmt: skip
-    x, y = (float(v) for v in entry.points[0])
+    straight_down = entry.kind == "plunge" and entry.centre is not None
+    x, y = (float(v) for v in (entry.centre if straight_down and entry.centre else entry.points[0]))
+    strokes: list[Stretch] = []
+    if entry.kind == "ramp":
+        slope = math.tan(feeds.ramp)
+        begin, strokes = descend(
+            entry.points, above + ABOVE, z, radius, slope, feeds.entry, feeds.removal, entry.open_ends
+        )
+        x, y = float(begin[0]), float(begin[1])
+    elif entry.kind == "helix":
+        x, y, _ = _helix_begin(entry, above + ABOVE, z, feeds, radius)
     if out.here[2] < heights.travel:
         out.rapid(out.here[0], out.here[1], heights.travel)
     out.rapid(x, y, heights.travel)
@@ -122,11 +137,14 @@ def enter(out: MovesBuilder, entry: Entry, above: float, z: float, heights: Heig
         out.to(LINE, x, y, z, feeds.link, ENTRY)
         return
     out.rapid(x, y, above + heights.gap)
-    out.to(LINE, x, y, above + 0.05, feeds.link, ENTRY)
-    if entry.kind == "helix" and entry.centre is not None:
-        _helix(out, entry, above + 0.05, z, feeds, radius)
-    else:
-        _ramp(out, entry, above + 0.05, z, feeds, radius)
+    out.to(LINE, x, y, above + ABOVE, feeds.link, ENTRY)
+    if entry.kind == "plunge":
+        _plunge(out, entry, above + ABOVE, z, feeds, radius)
+    elif entry.kind == "helix" and entry.centre is not None:
+        _helix(out, entry, above + ABOVE, z, feeds, radius)
+    for stretch in strokes:
+        for ex, ey, ez in stretch.points.tolist():
+            out.to(LINE, ex, ey, ez, stretch.feed, ENTRY)
 
 
 def helix_drop(r: float, radius: float, feeds: Feeds) -> float:
@@ -136,34 +154,50 @@ def helix_drop(r: float, radius: float, feeds: Feeds) -> float:
     return math.pi * r * math.tan(min(feeds.ramp, math.asin(fall)))
 
 
-def ramp_drop(length: float, radius: float, feeds: Feeds) -> float:
-    """mm down in one stroke of a ramp to and fro along `length`."""
-    # Just before it turns, a stroke takes the full width as deep as two strokes go down.
-    return min(length * math.tan(feeds.ramp), feeds.removal / (4.0 * radius * feeds.entry))
+def _helix_begin(entry: Entry, top: float, z: float, feeds: Feeds, radius: float) -> tuple[float, float, float]:
+    """Where a helix begins, x and y, and how many half turns it goes down, at just the slope that it may."""
+    assert entry.centre is not None
+    cx, cy = entry.centre
+    r = float(entry.points[0, 0]) - cx
+    halves = (top - z) / helix_drop(r, radius, feeds)
+    return cx + r * math.cos(math.pi * halves), cy - r * math.sin(math.pi * halves), halves
 
 
 def _helix(out: MovesBuilder, entry: Entry, top: float, z: float, feeds: Feeds, radius: float) -> None:
-    """Half turns down to `z`, then one flat turn that takes the floor of the last one."""
+    """Down to `z` at one slope, at the end in half turns, then one flat turn that takes the floor of the last one."""
     assert entry.centre is not None
     cx, cy = entry.centre
-    x, y = (float(v) for v in entry.points[0])
-    r = x - cx
-    halves = 2 * max(1, math.ceil((top - z) / helix_drop(r, radius, feeds) / 2))
-    for k in range(1, halves + 3):
-        side = -1.0 if k % 2 else 1.0
-        height = top + (z - top) * min(1.0, k / halves)
-        out.to(COUNTERCLOCKWISE, cx + side * r, y, height, feeds.entry, ENTRY, (cx, cy))
+    r = float(entry.points[0, 0]) - cx
+    _, _, halves = _helix_begin(entry, top, z, feeds, radius)
+    whole = math.floor(halves + 1e-9)
+    # The piece of a half turn that is over comes first; full ends lie on the line that the flat turn ends on.
+    first = [0] if halves - whole > 1e-6 else []
+    for k in [*first, *range(1, whole + 1), whole + 1, whole + 2]:
+        side = -1.0 if (whole - k) % 2 else 1.0
+        height = z + (top - z) * max(0.0, whole - k) / halves
+        out.to(COUNTERCLOCKWISE, cx + side * r, cy, height, feeds.entry, ENTRY, (cx, cy))
 
 
-def _ramp(out: MovesBuilder, entry: Entry, top: float, z: float, feeds: Feeds, radius: float) -> None:
-    """To and fro down the line, ending with one flat stroke at its second end."""
-    a, b = entry.points
-    length = float(np.hypot(*(b - a)))
-    strokes = max(1, math.ceil((top - z) / ramp_drop(length, radius, feeds)))
-    strokes += strokes % 2
-    for k in range(1, strokes + 2):
-        x, y = b if k % 2 else a
-        out.to(LINE, float(x), float(y), top + (z - top) * min(1.0, k / strokes), feeds.entry, ENTRY)
+def _plunge(out: MovesBuilder, entry: Entry, top: float, z: float, feeds: Feeds, radius: float) -> None:
+    """Straight down, then a flat spiral of one turn and a full circle, or one stroke along a slot.
+
+    All at one feed, that neither the hole (pi R^2) nor the full slot after it makes heavier than the bite.
+    """
+    feed = min(feeds.entry, feeds.removal / (math.pi * radius**2), feeds.removal / (2.0 * radius * (top - z)))
+    if entry.centre is None:
+        (ax, ay), (bx, by) = ((float(v) for v in p) for p in entry.points)
+        out.to(LINE, ax, ay, z, feed, ENTRY)
+        out.to(LINE, bx, by, z, feed, ENTRY)
+        return
+    cx, cy = entry.centre
+    r = float(entry.points[0, 0]) - cx
+    out.to(LINE, cx, cy, z, feed, ENTRY)
+    for k in range(1, SPIRAL_PARTS + 1):
+        share = k / SPIRAL_PARTS
+        out.to(LINE, cx + share * r * math.cos(2 * math.pi * share), cy + share * r * math.sin(2 * math.pi * share),
+               z, feed, ENTRY)  # fmt: skip
+    for side in (-1.0, 1.0):
+        out.to(COUNTERCLOCKWISE, cx + side * r, cy, z, feed, ENTRY, (cx, cy))
 
 
 def _cut(out: MovesBuilder, piece: Piece, z: float, feeds: Feeds, target: float, tolerance: float) -> None:
@@ -206,6 +240,8 @@ def _link(
     points = piece.points
     if len(points) < 2:
         return
+    if piece.slow:
+        feeds = replace(feeds, link=min(feeds.link, feeds.cut))
     if piece.drop > 0 and over_is_quicker(points, piece.drop, above, z, heights, feeds):
         x, y = (float(v) for v in points[piece.drop])
         out.rapid(out.here[0], out.here[1], heights.travel)

@@ -1,7 +1,9 @@
 """Roughing operations: every level of every area, as moves. The stage's way in."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import partial
+from itertools import groupby
 
 import numpy as np
 from numpy.typing import NDArray
@@ -9,15 +11,24 @@ from numpy.typing import NDArray
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Machine, Material, Operation, Region
+from justbite.model.moves import lengths
 from justbite.model.shapes import in_the_way, region_shape
 from justbite.model.stock import heights, standing
 from justbite.path.area import Area, make_area
-from justbite.path.level import PartPath, plan_level
-from justbite.path.program import Feeds, Heights, MovesBuilder, add_level
+from justbite.path.entry import Entry, Wish
+from justbite.path.level import PartPath, PartPlan, plan_part, reach_findings, ways_into
+from justbite.path.opening import Pace
+from justbite.path.program import Feeds, Heights, MovesBuilder, add_level, enter
+from justbite.path.together import side_by_side
 
 Progress = Callable[[float, str], None]
-ENTRY_LOAD = 0.9
+ENTRY_LOAD = 0.97
 """Removal rate of an entry over that of the bite, at most."""
+SLOTTING = ("N",)
+"""ISO 513 groups that bear a long ramp at full width at the cutting speed of a small bite (common practice: in
+steel and harder a full slot runs slower)."""
+LEFT_COUNTS = 100.0
+"""How many times what a plan leaves more than another, as a share of the part, counts as a share of its minutes."""
 FeedLaw = tuple[NDArray[np.float64], NDArray[np.float64]]
 
 
@@ -27,6 +38,7 @@ class Limits:
 
     chord: float
     snap_share: float
+    snap_tolerance: float
     fit_share: float
     fit_bite_share: float
     unreached_share: float
@@ -51,9 +63,6 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
     `follow`: radial depths over the target and the feed's factors there; None keeps one feed.
     """
     tool = job.tool(operation.tool)
-    radius = tool.diameter / 2
-    findings: list[Finding] = []
-    levels_at = Heights(travel, job.approach_gap, operation.hover)
     feeds = Feeds(
         cut=bite.feed,
         entry=bite.entry_feed,
@@ -65,44 +74,165 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         follow=follow,
     )
     tolerance = min(limits.fit_share * operation.tolerance, limits.fit_bite_share * bite.ae)
-    left = list(operation.regions)
-    done = 0
+    terms = _Terms(
+        bite.ae, Heights(travel, job.approach_gap, operation.hover), feeds, tolerance, tool.diameter / 2,
+        max(job.approach_gap, limits.clear_share * tool.diameter / 2),
+    )  # fmt: skip
+    works: dict[str, _Work] = {}
+    findings: list[Finding] = []
+    for name in operation.regions:
+        work, found = _work_on(job, operation, name, bite, limits)
+        findings += found
+        if work is not None:
+            works[name] = work
+            findings += reach_findings(work.area, operation.name)
+    wish = Wish(operation.entry, None, tool.centre_cutting, material.group in SLOTTING)
+    parts, found = _planned(job, operation, works, terms, wish, progress)
+    findings += found
+    left = list(works)
     while left:
         ready = [n for n in left if not any(_first(job, m, n, limits.chord) for m in left if m != n)] or left
-        name = min(ready, key=lambda n: _way(job, n, out))
-        left.remove(name)
-        region = job.region(name)
-        bottom = region.bottom + operation.allowance.floor
-        if bottom >= region.top:
-            continue
-        area = make_area(
-            job, region, radius, operation.allowance.wall, limits.snap_share * radius, limits.chord,
-            limits.unreached_share * radius**2,
-        )  # fmt: skip
-        levels = level_heights(region.top, bottom, bite.ap, tuple(region.floors))
-        findings += _stock_findings(job, area, region, bottom, operation.name, limits.chord)
-        if area.material.is_empty:
-            done += 1
-            continue
-
-        def tick(share: float, done: int = done, name: str = name) -> None:
-            progress((done + share) / len(operation.regions), f"Clearing {name}")
-
-        gap = max(job.approach_gap, limits.clear_share * radius)
-        parts, found = plan_level(area, bite.ae, gap, operation.name, tick)
-        findings += found
-        _add_levels(out, parts, region.top, levels, bite, levels_at, feeds, tolerance, radius)
-        done += 1
+        if operation.order == "areas":
+            name = min(ready, key=lambda n: _way(job, n, out))
+            left.remove(name)
+            _add_levels(out, parts[name], works[name], terms)
+        else:
+            left = [n for n in left if n not in ready]
+            _level_by_level(out, job, ready, parts, works, terms)
     return findings
 
 
-def _add_levels(out: MovesBuilder, parts: list[PartPath], top: float, levels: list[float], bite: Bite,
-                heights: Heights, feeds: Feeds, tolerance: float, radius: float) -> None:  # fmt: skip
+@dataclass(frozen=True, slots=True)
+class _Terms:
+    """What all levels of an operation have in common; mm."""
+
+    ae: float
+    heights: Heights
+    feeds: Feeds
+    tolerance: float
+    radius: float
+    clearance: float
+
+    def add(self, out: MovesBuilder, parts: list[PartPath], above: float, z: float) -> None:
+        """Append one level."""
+        add_level(out, parts, above, z, self.ae, self.heights, self.feeds, self.tolerance, self.radius)
+
+    def as_cut(self, out: MovesBuilder) -> float:
+        """mm of cut in the time of the moves, on a machine that needs none to change its speed."""
+        moves = out.build()
+        return float((lengths(moves) / np.nan_to_num(moves.feed, nan=self.feeds.rapid)).sum()) * self.feeds.cut
+
+    @property
+    def stop(self) -> float:
+        """Off to the speed of returns and back costs v/a more than going on at it; mm of cut."""
+        return self.feeds.cut / 60.0 * self.feeds.link / 60.0 / self.feeds.acceleration
+
+
+@dataclass(frozen=True, slots=True)
+class _Work:
+    """An area that there is something to cut in, and its levels from the top down."""
+
+    area: Area
+    top: float
+    levels: list[float]
+
+
+def _work_on(
+    job: Job, operation: Operation, name: str, bite: Bite, limits: Limits
+) -> tuple[_Work | None, list[Finding]]:
+    """The area of a region for the operation's cutter; None where there is nothing to cut."""
+    region = job.region(name)
+    radius = job.tool(operation.tool).diameter / 2
+    bottom = region.bottom + operation.allowance.floor
+    if bottom >= region.top:
+        return None, []
+    snap = min(limits.snap_share * radius, limits.snap_tolerance * operation.tolerance)
+    area = make_area(
+        job, region, radius, operation.allowance.wall, snap, limits.chord,
+        limits.unreached_share * radius**2,
+    )  # fmt: skip
+    findings = _stock_findings(job, area, region, bottom, operation.name, limits.chord)
+    if area.material.is_empty:
+        return None, findings
+    return _Work(area, region.top, level_heights(region.top, bottom, bite.ap, tuple(region.floors))), findings
+
+
+def _planned(job: Job, operation: Operation, works: dict[str, _Work], terms: _Terms, wish: Wish,
+             progress: Progress) -> tuple[dict[str, list[PartPath]], list[Finding]]:  # fmt: skip
+    """The path of a level for each area, its parts and the ways into them planned side by side."""
+    tries: list[tuple[str, int, Callable[[Callable[[float], None]], PartPlan]]] = []
+    for name, work in works.items():
+        own = replace(wish, place=job.region(name).start)
+        for k, (part, ways) in enumerate(ways_into(work.area, terms.clearance, own, terms.ae, _pace(work, terms))):
+            entries: list[Entry | None] = [*ways] or [None]
+            for entry in entries:
+                plan = partial(
+                    plan_part, work.area, part, entry, terms.ae, operation.name,
+                    wish=own, conventional=operation.conventional,
+                )  # fmt: skip
+                tries.append((name, k, plan))
+    parts: dict[str, list[PartPath]] = {name: [] for name in works}
+    findings: list[Finding] = []
+    if not tries:
+        return parts, findings
+    planned = side_by_side(
+        [plan for _, _, plan in tries], lambda k, share: progress(share, f"Clearing {tries[k][0]}")
+    )  # fmt: skip
+    for (name, _), group in groupby(zip(tries, planned, strict=True), key=lambda pair: pair[0][:2]):
+        best = _quickest([made for _, made in group], works[name], terms)
+        parts[name] += best.paths
+        findings += best.findings
+    return parts, findings
+
+
+def _pace(work: _Work, terms: _Terms) -> Pace:
+    """Ways at the first level, in mm of cut."""
+    low = replace(terms.heights, travel=work.top + terms.heights.gap)
+
+    def way_in(entry: Entry) -> float:
+        scratch = MovesBuilder(np.array([*entry.points[0], low.travel]))
+        enter(scratch, entry, work.top, work.levels[0], low, terms.feeds, terms.radius)
+        return terms.as_cut(scratch)
+
+    return Pace(way_in, terms.feeds.cut / terms.feeds.link, terms.stop)
+
+
+def _quickest(plans: list[PartPlan], work: _Work, terms: _Terms) -> PartPlan:
+    """Of plans for one part the one whose first level is quickest, what it leaves more than another set against it."""
+    if len(plans) == 1:
+        return plans[0]
+    most = max(p.cleared for p in plans)
+
+    def seconds(plan: PartPlan) -> float:
+        scratch = MovesBuilder(np.array([0.0, 0.0, terms.heights.travel]))
+        terms.add(scratch, list(plan.paths), work.top, work.levels[0])
+        stops = sum(piece.kind == "link" for path in plan.paths for piece in path.pieces)
+        return (terms.as_cut(scratch) + stops * terms.stop) * (1.0 + LEFT_COUNTS * (1.0 - plan.cleared / most))
+
+    return min(plans, key=seconds)
+
+
+def _add_levels(out: MovesBuilder, parts: list[PartPath], work: _Work, terms: _Terms) -> None:
     """The same plane path at each level: equal areas are planned once."""
-    above = top
-    for z in levels:
-        add_level(out, parts, above, z, bite.ae, heights, feeds, tolerance, radius)
+    above = work.top
+    for z in work.levels:
+        terms.add(out, parts, above, z)
         above = z
+
+
+def _level_by_level(out: MovesBuilder, job: Job, names: list[str], parts: dict[str, list[PartPath]],
+                    works: dict[str, _Work], terms: _Terms) -> None:  # fmt: skip
+    """The highest level of all areas first; of equal ones the nearest."""
+    left = {name: list(works[name].levels) for name in names}
+    above = {name: works[name].top for name in names}
+    while left:
+        highest = max(levels[0] for levels in left.values())
+        name = min((n for n, levels in left.items() if levels[0] > highest - 1e-6), key=lambda n: _way(job, n, out))
+        z = left[name].pop(0)
+        terms.add(out, parts[name], above[name], z)
+        above[name] = z
+        if not left[name]:
+            del left[name]
 
 
 def _way(job: Job, name: str, out: MovesBuilder) -> float:

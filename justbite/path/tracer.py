@@ -12,15 +12,21 @@ from numba import njit
 
 from justbite.field.cleared import stamp, undo
 from justbite.field.grid import read
-from justbite.path.contact import radial_depth
+from justbite.path.contact import deepest, radial_depth
 
 HUGE = 1e9
 END_HAND = 0.95
 """Share of the depth at a step's end that counts against the target."""
+FIRST_STRIDE, MOST_STRIDE, FINEST_TURN, MOST_TRIES = 0.03, 0.1, 5e-4, 8
+"""Radians: strides with which the search for a turn begins, and where it ends."""
 PIVOT = 0.03
 """Where the escape radius is under this share of R, the cutter may turn on the spot."""
-RAN_OUT, FADED, STUCK, CLOSED = 0, 1, 2, 3
-"""How a pass ended: step limit, engagement faded, no way on, came round to its start."""
+RAN_OUT, FADED, STUCK, CLOSED, OVER = 0, 1, 2, 3, 4
+"""How a pass ended: step limit, engagement faded, no way on, came round to its start, took more than it should."""
+ROUND = 100
+"""Steps of a walk after which it looks anew whether it goes round and round."""
+WINDOW = 0.25
+"""Share of R over which what a cut takes is held against its target: as the proof does."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,12 +49,22 @@ class TraceSettings:
     """Radius of the curve by which the cutter can always still leave a wall."""
     skin: float
     lag_steps: int
+    near: float
+    """A turn that takes this share less than the target is good enough."""
+
+    finest: float
+    """Radians to which a turn held by a wall is found."""
+    most: float
+    """A cut ends where it takes more than this, mm of radial depth over WINDOW, ..."""
+    back: float
+    """... and is undone this far before it."""
 
     def packed(self) -> tuple[float, ...]:
         """The settings as the plain tuple that the kernels take."""
         return (
             self.radius, self.wall, self.step, self.target, self.fade, self.fade_length,
-            self.turn_away, self.turn_in, self.escape, self.skin, float(self.lag_steps),
+            self.turn_away, self.turn_in, self.escape, self.skin, float(self.lag_steps), self.near, self.finest,
+            self.most, self.back,
         )  # fmt: skip
 
 
@@ -88,8 +104,11 @@ def can_stand(room, x0, y0, cell, x, y, c, s, side, escape, turn_in, wall):  # t
 
 
 @njit(cache=True, nogil=True)
-def _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, turn, settings, most):  # type: ignore[no-untyped-def]
-    """Radial depth (exact only up to `most`) after one step with `turn` (radians away); huge where it cannot stand."""
+def _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, turn, settings, most, to_end):  # type: ignore[no-untyped-def]
+    """Radial depth (exact only up to `most`) after one step with `turn` (radians away); huge where it cannot stand.
+
+    `to_end`: the step's end counts as well as its middle.
+    """
     radius, wall, step = settings[0], settings[1], settings[2]
     turn_in, escape, skin = settings[7], settings[8], settings[9]
     mid = heading + 0.5 * side * turn
@@ -105,58 +124,101 @@ def _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, turn, setti
     c = np.cos(mid)
     s = np.sin(mid)
     middle = radial_depth(cleared, x0, y0, cell, 0.5 * (px + qx), 0.5 * (py + qy), c, s, radius, skin)
-    if middle > most:
+    if middle > most or not to_end:
         return middle
     end = radial_depth(cleared, x0, y0, cell, qx, qy, c, s, radius, skin)
     return max(middle, END_HAND * end)
 
 
 @njit(cache=True, nogil=True)
-def _best_turn(cleared, room, x0, y0, cell, px, py, heading, side, last, settings, target):  # type: ignore[no-untyped-def]
-    """The turn nearest to the material that keeps the depth under `target`, and that depth.
+def _turn(cleared, room, x0, y0, cell, px, py, heading, side, last, held, settings, target):  # type: ignore[no-untyped-def]
+    """The best turn of a step, its depth, and whether a wall held it; found by the step's middle, if its end agrees."""
+    turn, depth, by_wall = _best_turn(
+        cleared, room, x0, y0, cell, px, py, heading, side, last, held, settings, target, False
+    )  # fmt: skip
+    if depth >= HUGE:
+        return turn, depth, by_wall
+    whole = _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, turn, settings, target, True)
+    if whole <= target:
+        return turn, whole, by_wall
+    return _best_turn(cleared, room, x0, y0, cell, px, py, heading, side, turn, held, settings, target, True)
 
-    Searched from the last turn in growing strides to the first crossing, then halved.
-    Returns (0, HUGE) when no turn will do.
+
+@njit(cache=True, nogil=True)
+def _best_turn(cleared, room, x0, y0, cell, px, py, heading, side, last, held, settings, target, to_end):  # type: ignore[no-untyped-def]
+    """The turn nearest to the material that keeps the depth under `target`, that depth, and whether a wall held it.
+
+    The last turn stays where it still suits to within `near`. Else the next is guessed from how the depth
+    of a side cut goes with its heading, and from there searched in growing strides to the first crossing,
+    then by false position; halving where a place cannot be stood on. `held`: whether a wall held the step
+    before; then a hair's breadth towards it is tried first. Returns (0, HUGE, True) when no turn will do.
     """
     low = -settings[2] / settings[7]
     high = settings[2] / settings[6]
+    enough = target * (1.0 - settings[11])
+    finest = settings[12]
+    # Aimed a little below the target, so that the crossing is met from the good side.
+    aim = 0.5 * (enough + target)
     at = min(max(last, low), high)
-    depth = _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, at, settings, target)
-    stride = 0.03
+    depth = _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, at, settings, target, to_end)
+    if enough <= depth <= target:
+        return at, depth, False
+    stride = FIRST_STRIDE
+    if held:
+        stride = finest
+    elif depth < HUGE:
+        # e = R (1 - cos phi) changes by R sin phi with the heading, which half-way has made half the turn.
+        over = 1.0 - min(depth, 1.0 * settings[0]) / settings[0]
+        slope = 0.5 * settings[0] * max(0.3, np.sqrt(1.0 - over * over))
+        stride = min(MOST_STRIDE, max(finest, abs(depth - aim) / slope))
     bad = at
+    bad_depth = depth
     best = at
     best_depth = depth
     if depth <= target:
         while best > low:
             bad = max(low, best - stride)
-            stride *= 1.6
-            depth = _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, bad, settings, target)
-            if depth > target:
+            stride *= 2.0
+            bad_depth = _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, bad, settings, target, to_end)
+            if bad_depth > target:
                 break
             best = bad
-            best_depth = depth
+            best_depth = bad_depth
+            if best_depth >= enough:
+                return best, best_depth, False
+        if best <= low:
+            return best, best_depth, False
     else:
         best_depth = HUGE
         while bad < high:
             best = min(high, bad + stride)
-            stride *= 1.6
-            depth = _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, best, settings, target)
+            stride *= 2.0
+            depth = _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, best, settings, target, to_end)
             if depth <= target:
                 best_depth = depth
                 break
             bad = best
+            bad_depth = depth
         if best_depth > target:
-            return 0.0, HUGE
-    if best != bad:
-        for _ in range(6):
-            half = 0.5 * (best + bad)
-            depth = _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, half, settings, target)
-            if depth <= target:
-                best = half
-                best_depth = depth
-            else:
-                bad = half
-    return best, best_depth
+            return 0.0, HUGE, True
+    for k in range(MOST_TRIES):
+        if best_depth >= enough or abs(best - bad) < FINEST_TURN:
+            break
+        share = 0.5
+        if bad_depth >= HUGE:
+            if abs(best - bad) <= 1.01 * finest:
+                break
+        elif k % 3 != 2:
+            share = min(0.9, max(0.1, (aim - best_depth) / (bad_depth - best_depth)))
+        turn = best + share * (bad - best)
+        depth = _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, turn, settings, target, to_end)
+        if depth <= target:
+            best = turn
+            best_depth = depth
+        else:
+            bad = turn
+            bad_depth = depth
+    return best, best_depth, bad_depth >= HUGE
 
 
 @njit(cache=True, nogil=True)
@@ -229,12 +291,18 @@ def trace(  # type: ignore[no-untyped-def]
     when the log started anew during the pass.
     """
     radius, step = settings[0], settings[2]
+    first_heading = heading
     fade, skin, lag_steps = settings[4], settings[9], int(settings[10])
     # A walk without stamping goes on behind the front, to where the cutter is clear of it.
     fade_steps = int(settings[5] / step) if stamping else int(2.5 * radius / step)
     path = np.empty((max_steps + 1, 2))
     depth = np.empty(max_steps + 1)
     mark = np.empty(max_steps + 1, dtype=np.int64)
+    taken = np.empty(max_steps + 1)
+    window = max(1, int(WINDOW * radius / step + 0.5))
+    most = settings[13] * window * step
+    back = int(settings[14] / step)
+    lately = 0.0
     path[0, 0] = px
     path[0, 1] = py
     depth[0] = radial_depth(cleared, x0, y0, cell, px, py, np.cos(heading), np.sin(heading), radius, skin)
@@ -246,9 +314,13 @@ def trace(  # type: ignore[no-untyped-def]
     oldest = 0
     gone_away = False
     anchor = 0
+    again = ROUND
     engaged = False
+    held = False
     while n <= max_steps:
-        turn, e = _best_turn(cleared, room, x0, y0, cell, px, py, heading, side, turn, settings, target)
+        turn, e, held = _turn(
+            cleared, room, x0, y0, cell, px, py, heading, side, turn, held, settings, target
+        )  # fmt: skip
         if e >= HUGE:
             sx, sy, sc, ss = _slide(room, x0, y0, cell, px, py, heading, settings)
             if sc != 0.0 or ss != 0.0:
@@ -270,21 +342,27 @@ def trace(  # type: ignore[no-untyped-def]
         depth[n] = e
         n += 1
         if stamping:
-            while stamped < n - 1 - lag_steps:
+            while stamped < n - 1 - lag_steps and lately <= most:
                 was = used
                 mark[stamped] = used
-                used = stamp(
+                used, taken[stamped] = stamp(
                     cleared, x0, y0, cell, path[stamped, 0], path[stamped, 1],
                     path[stamped + 1, 0], path[stamped + 1, 1], radius, stamped > 0, log_at, log_was, used,
                 )  # fmt: skip
                 if used < was:
                     restarted = True
                     oldest = stamped
+                lately += taken[stamped] - (taken[stamped - window] if stamped >= window else 0.0)
                 stamped += 1
+            if lately > most:
+                break
         else:
-            # Once on the front, the walk remembers where it is, to see that it comes round.
-            if anchor == 0 and e >= 0.8 * target:
+            # Once on the front, the walk remembers where it is, to see that it comes round; and again when it has gone
+            # twice as far, since it may have been on its way to the round that it then goes for ever.
+            if (anchor == 0 and e >= 0.8 * target) or (e >= fade and n >= again):
                 anchor = n - 1
+                gone_away = False
+                again = max(again, 2 * n)
             if anchor > 0:
                 near = (px - path[anchor, 0]) ** 2 + (py - path[anchor, 1]) ** 2
                 if near > radius * radius:
@@ -309,14 +387,27 @@ def trace(  # type: ignore[no-untyped-def]
         if n >= 2:
             heading = np.arctan2(path[n - 1, 1] - path[n - 2, 1], path[n - 1, 0] - path[n - 2, 0])
     if stamping:
-        while stamped < n - 1:
+        while stamped < n - 1 and lately <= most:
             was = used
-            used = stamp(
+            mark[stamped] = used
+            used, taken[stamped] = stamp(
                 cleared, x0, y0, cell, path[stamped, 0], path[stamped, 1],
                 path[stamped + 1, 0], path[stamped + 1, 1], radius, stamped > 0, log_at, log_was, used,
             )  # fmt: skip
-            restarted = restarted or used < was
+            if used < was:
+                restarted = True
+                oldest = stamped
+            lately += taken[stamped] - (taken[stamped - window] if stamped >= window else 0.0)
             stamped += 1
+        if lately > most:
+            ended = OVER
+            keep = max(0, oldest, stamped - back)
+            undo(cleared, log_at, log_was, used, mark[keep])
+            used = mark[keep]
+            n = keep + 1
+            heading = first_heading
+            if n >= 2:
+                heading = np.arctan2(path[n - 1, 1] - path[n - 2, 1], path[n - 1, 0] - path[n - 2, 0])
         if restarted:
             used = -1
     return path[:n].copy(), depth[:n].copy(), ended, heading, used
@@ -326,3 +417,58 @@ def trace(  # type: ignore[no-untyped-def]
 def roll_back(cleared, log_at, log_was, used, back_to):  # type: ignore[no-untyped-def]
     """Undo the stamps of a pass: the log's entries from `back_to` on."""
     undo(cleared, log_at, log_was, used, back_to)
+
+
+@njit(cache=True, nogil=True)
+def follow(cleared, x0, y0, cell, path, radius, most, log_at, log_was):  # type: ignore[no-untyped-def]
+    """Cut along a given path (n, 2). Returns the radial depth (n,) over WINDOW, the undo log's length and the area.
+
+    Taken back, and -1 for the length, where more than `most` (mm) would be taken.
+    """
+    n = path.shape[0]
+    depth = np.zeros(n)
+    window = WINDOW * radius
+    # What was taken, by the way gone, in a ring as long as the window.
+    size = 64
+    ways = np.full(size, -1e9)
+    areas = np.zeros(size)
+    at = 0
+    along = 0.0
+    used = 0
+    whole = 0.0
+    begun = False
+    clear_before = n > 0 and deepest(cleared, x0, y0, cell, path[0, 0], path[0, 1], radius + 1.5 * cell) <= 0.0
+    for k in range(1, n):
+        span = np.hypot(path[k, 0] - path[k - 1, 0], path[k, 1] - path[k - 1, 1])
+        parts = int(span / (0.1 * radius)) + 1
+        for m in range(1, parts + 1):
+            s, t = (m - 1) / parts, m / parts
+            ax = path[k - 1, 0] + s * (path[k, 0] - path[k - 1, 0])
+            ay = path[k - 1, 1] + s * (path[k, 1] - path[k - 1, 1])
+            bx = path[k - 1, 0] + t * (path[k, 0] - path[k - 1, 0])
+            by = path[k - 1, 1] + t * (path[k, 1] - path[k - 1, 1])
+            # Where the circle is clear with room to spare at both ends nothing is taken: most of a link.
+            clear = deepest(cleared, x0, y0, cell, bx, by, radius + 1.5 * cell) <= 0.0
+            area = 0.0
+            if not (clear and clear_before):
+                used, area = stamp(cleared, x0, y0, cell, ax, ay, bx, by, radius, begun, log_at, log_was, used)
+            begun = not (clear and clear_before)
+            clear_before = clear
+            along += span / parts
+            whole += area
+            if area > 0.0:
+                # In steps shorter than a 64th of the window the oldest would be lost: those run together.
+                if along - ways[at] > window / (size - 2):
+                    at = (at + 1) % size
+                    ways[at] = along
+                    areas[at] = 0.0
+                areas[at] += area
+            lately = 0.0
+            for q in range(size):
+                if along - ways[q] < window:
+                    lately += areas[q]
+            depth[k] = max(depth[k], lately / window)
+            if depth[k] > most:
+                undo(cleared, log_at, log_was, used, 0)
+                return depth, -1, whole
+    return depth, used, whole

@@ -1,56 +1,99 @@
-"""Running a flat end mill along moves over a height map, and measuring what it takes.
+"""Running a flat end mill along moves over a map of the stock, and measuring what it takes.
 
-The map holds the height of the stock per cell. Every block is walked in small steps; at each
-step the cells newly under the disc are brought down to the cutter's Z. Measured on the way:
-volume, and stock met by rapids.
+The map holds per cell the height of the stock in whole units (16 bits: large parts have many cells), and where
+a part of the cell was swept deeper, that part's share and height. Were cells only whole, a front would gain and
+lose half a cell at either side: of a small bite several per cent. Every block is walked in small steps; at each
+step what is newly under the disc is brought down to the cutter's Z. Measured on the way: volume, and stock met
+by rapids.
 """
 
 import numpy as np
 from numba import njit
+from numpy.typing import NDArray
+
+WHOLE, HALF = 255, 128
+"""Shares of a cell are held in such parts of it."""
+
+
+def whole_cells(height: NDArray[np.int16]) -> tuple[NDArray[np.int16], NDArray[np.int16], NDArray[np.uint8]]:
+    """A map of which no cell was swept in part yet: height, low and share, (ny, nx) each."""
+    return height, np.zeros_like(height), np.zeros(height.shape, dtype=np.uint8)
 
 
 @njit(cache=True, nogil=True)
-def _sweep(height, x0, y0, cell, ax, ay, az, bx, by, bz, radius):  # type: ignore[no-untyped-def]
-    """Lower the cells under the disc at b; cells also under the disc at a, when level, are known.
+def _sweep(height, low, share, x0, y0, cell, unit, ax, ay, az, bx, by, bz, radius):  # type: ignore[no-untyped-def]
+    """Lower what is under the disc at b; cells also under the disc at a, when level, are known.
 
-    Returns the volume removed, mm3.
+    Along a row the disc's ends are taken where they are, a row at its middle. Of a cell that is swept in part again
+    and again the largest part counts. az and bz in units. Returns the volume removed, mm3, and the area lowered, mm2.
     """
     ny, nx = height.shape
-    volume = 0.0
+    volume = 0
+    area = 0
     level = bz >= az
-    r2 = radius * radius
-    j1 = max(0, int(np.ceil((by - radius - y0) / cell)))
-    j2 = min(ny - 1, int(np.floor((by + radius - y0) / cell)))
+    # In cells: cell i reaches from i to i + 1, row j lies at j.
+    r2 = (radius / cell) ** 2
+    acx, acy = (ax - x0) / cell + 0.5, (ay - y0) / cell
+    bcx, bcy = (bx - x0) / cell + 0.5, (by - y0) / cell
+    j1 = max(0, int(np.ceil(bcy - radius / cell)))
+    j2 = min(ny - 1, int(np.floor(bcy + radius / cell)))
     for j in range(j1, j2 + 1):
-        y = y0 + j * cell
-        half = np.sqrt(max(0.0, r2 - (y - by) ** 2))
-        i1 = max(0, int(np.ceil((bx - half - x0) / cell)))
-        i2 = min(nx - 1, int(np.floor((bx + half - x0) / cell)))
+        half = np.sqrt(max(0.0, r2 - (j - bcy) ** 2))
+        left = bcx - half
+        right = bcx + half
+        i1 = max(0, int(left))
+        i2 = min(nx - 1, int(right))
         skip1 = 1
         skip2 = 0
-        rest = r2 - (y - ay) ** 2
+        rest = r2 - (j - acy) ** 2
         if level and rest > 0.0:
             before = np.sqrt(rest)
-            skip1 = int(np.ceil((ax - before - x0) / cell))
-            skip2 = int(np.floor((ax + before - x0) / cell))
+            skip1 = int(np.ceil(acx - before))
+            skip2 = int(acx + before) - 1
         i = i1
         while i <= i2:
             if skip1 <= i <= skip2:
                 i = skip2 + 1
                 continue
-            h = height[j, i]
-            if h > bz:
-                volume += h - bz
+            h = int(height[j, i])
+            if h > bz and share[j, i] == 0 and left <= i and i + 1.0 <= right:
+                volume += WHOLE * (h - bz)
+                area += WHOLE
                 height[j, i] = bz
+            elif h > bz:
+                part = int(WHOLE * (min(right, i + 1.0) - max(left, float(i))) + 0.5)
+                was = int(share[j, i])
+                taken = 0
+                under = 0
+                if was > 0:
+                    under = int(low[j, i])
+                    if under > bz:
+                        taken = min(was, part) * (under - bz)
+                        area += min(was, part)
+                if part > was:
+                    taken += (part - was) * (h - bz)
+                    area += part - was
+                now = max(was, part)
+                if taken > 0:
+                    volume += taken
+                    # The mean of what is swept, so that no volume is lost.
+                    mean = h - (was * (h - under) + taken + now // 2) // now
+                    if now >= WHOLE:
+                        height[j, i] = mean
+                        share[j, i] = 0
+                        low[j, i] = 0
+                    else:
+                        low[j, i] = mean
+                        share[j, i] = now
             i += 1
-    return volume * cell * cell
+    return volume * unit * cell * cell / WHOLE, area * cell * cell / WHOLE
 
 
 @njit(cache=True, nogil=True)
-def _touches(height, x0, y0, cell, x, y, z, radius):  # type: ignore[no-untyped-def]
-    """Greatest height of stock above z under the disc at (x, y); 0 when clear."""
+def _touches(height, low, share, x0, y0, cell, x, y, z, radius):  # type: ignore[no-untyped-def]
+    """Greatest height of stock above z under the disc at (x, y); 0 when clear; in units."""
     ny, nx = height.shape
-    most = 0.0
+    most = 0
     j1 = max(0, int(np.ceil((y - radius - y0) / cell)))
     j2 = min(ny - 1, int(np.floor((y + radius - y0) / cell)))
     for j in range(j1, j2 + 1):
@@ -58,37 +101,67 @@ def _touches(height, x0, y0, cell, x, y, z, radius):  # type: ignore[no-untyped-
         i1 = max(0, int(np.ceil((x - half - x0) / cell)))
         i2 = min(nx - 1, int(np.floor((x + half - x0) / cell)))
         for i in range(i1, i2 + 1):
-            most = max(most, height[j, i] - z)
+            most = max(most, int(low[j, i] if share[j, i] >= HALF else height[j, i]) - z)
     return most
 
 
 @njit(cache=True, nogil=True)
-def run(height, x0, y0, cell, start, kind, end, centre, sweep, radius, step, beside):  # type: ignore[no-untyped-def]
-    """Walk all blocks. Returns per step: block, x, y, z, length, volume; per block the most stock met
-    at a rapid, mm; and per block, where a rapid comes down, how far below what stands within `beside` mm
-    of the cutter it ends, mm.
+def _units(z, z0, unit):  # type: ignore[no-untyped-def]
+    """A height in whole units over z0, inside 16 bits."""
+    return max(-32767, min(32767, int(np.rint((z - z0) / unit))))
+
+
+@njit(cache=True, nogil=True)
+def _steps(px, py, pz, kind, end, centre, sweep, step):  # type: ignore[no-untyped-def]
+    """Length of a block from (px, py, pz), mm, and the number of steps that it is walked in."""
+    flat = np.hypot(end[0] - px, end[1] - py)
+    if kind > 1:
+        flat = abs(sweep) * np.hypot(px - centre[0], py - centre[1])
+    whole = np.hypot(flat, end[2] - pz)
+    return whole, int(np.ceil(whole / step))
+
+
+@njit(cache=True, nogil=True)
+def run(height, low, share, x0, y0, cell, z0, unit, start, kind, end, centre, sweep, radius, step, beside):  # type: ignore[no-untyped-def]
+    """Walk all blocks. Returns per step: block, x, y, z, length, volume; per step the area lowered, mm2;
+    per block the most stock met at a rapid, mm; and per block, where a rapid comes down, how far below
+    what stands within `beside` mm of the cutter it ends, mm. `height` and `low` (ny, nx) in units of `unit` mm
+    over `z0`: of a cell `share` / WHOLE is cut down to `low`, the rest stands at `height`.
     """
     n = kind.size
-    capacity = 1 << 16
-    at = np.empty((capacity, 6))
-    used = 0
+    # Counted first: a table that grows would be there twice.
+    capacity = 0
+    px, py, pz = start
+    for k in range(n):
+        capacity += _steps(px, py, pz, kind[k], end[k], centre[k], sweep[k], step)[1]
+        px, py, pz = end[k]
+    at = np.zeros((capacity, 6))
+    lowered = np.zeros(capacity, dtype=np.float32)
     rapids = np.zeros(n)
     drops = np.zeros(n)
+    run_on(
+        height, low, share, x0, y0, cell, z0, unit, start, kind, end, centre, sweep, radius, step, beside,
+        at, lowered, rapids, drops,
+    )  # fmt: skip
+    return at, lowered, rapids, drops
+
+
+@njit(cache=True, nogil=True)
+def run_on(  # type: ignore[no-untyped-def]
+    height, low, share, x0, y0, cell, z0, unit, start, kind, end, centre, sweep, radius, step, beside,
+    at, lowered, rapids, drops,
+):  # fmt: skip
+    """Walk the same blocks over another part of the map: what a step takes adds up, what it meets is the most."""
+    n = kind.size
+    used = 0
     px, py, pz = start
     for k in range(n):
         ex, ey, ez = end[k]
-        if kind[k] > 1:
-            radius_here = np.hypot(px - centre[k, 0], py - centre[k, 1])
-            angle0 = np.arctan2(py - centre[k, 1], px - centre[k, 0])
-            flat = abs(sweep[k]) * radius_here
-        else:
-            radius_here = 0.0
-            angle0 = 0.0
-            flat = np.hypot(ex - px, ey - py)
-        whole = np.hypot(flat, ez - pz)
-        if whole <= 0.0:
+        whole, count = _steps(px, py, pz, kind[k], end[k], centre[k], sweep[k], step)
+        if count == 0:
             continue
-        count = int(np.ceil(whole / step))
+        radius_here = np.hypot(px - centre[k, 0], py - centre[k, 1])
+        angle0 = np.arctan2(py - centre[k, 1], px - centre[k, 0])
         ax, ay, az = px, py, pz
         for m in range(1, count + 1):
             t = m / count
@@ -100,25 +173,29 @@ def run(height, x0, y0, cell, start, kind, end, centre, sweep, radius, step, bes
                 bx = px + (ex - px) * t
                 by = py + (ey - py) * t
             bz = pz + (ez - pz) * t
+            if m == count:
+                # The end as written: an arc's radius is rounded, and what lies between would be taken for known.
+                bx, by, bz = ex, ey, ez
             if kind[k] == 0:
                 # Half a cell off the rim: a cutter that only slides along a wall is clear of it.
-                met = _touches(height, x0, y0, cell, bx, by, bz, radius - 0.5 * cell)
+                met = unit * _touches(
+                    height, low, share, x0, y0, cell, bx, by, _units(bz, z0, unit), radius - 0.5 * cell
+                )
                 rapids[k] = max(rapids[k], met)
-            volume = _sweep(height, x0, y0, cell, ax, ay, az, bx, by, bz, radius)
-            if used == capacity:
-                capacity *= 2
-                larger = np.empty((capacity, 6))
-                larger[:used] = at
-                at = larger
+            volume, area = _sweep(
+                height, low, share, x0, y0, cell, unit, ax, ay, _units(az, z0, unit), bx, by, _units(bz, z0, unit),
+                radius,
+            )  # fmt: skip
             at[used, 0] = k
             at[used, 1] = bx
             at[used, 2] = by
             at[used, 3] = bz
             at[used, 4] = whole / count
-            at[used, 5] = volume
+            at[used, 5] += volume
+            lowered[used] += area
             used += 1
             ax, ay, az = bx, by, bz
         if kind[k] == 0 and ez < pz:
-            drops[k] = _touches(height, x0, y0, cell, ex, ey, ez, radius + beside)
+            down = _units(ez, z0, unit)
+            drops[k] = max(drops[k], unit * _touches(height, low, share, x0, y0, cell, ex, ey, down, radius + beside))
         px, py, pz = ex, ey, ez
-    return at[:used].copy(), rapids, drops

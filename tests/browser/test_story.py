@@ -12,11 +12,12 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from django.test import SimpleTestCase
-from playwright.sync_api import Page, expect, sync_playwright
+from playwright.sync_api import Locator, Page, Route, expect, sync_playwright
 
 from justbite.model.job import load_job
 from justbite.nc.reader import read_program
-from justbite.proof.audit import ProofSettings, Stock, audit_operation, renumbered
+from justbite.proof.audit import ProofSettings, audit_operation, renumbered
+from justbite.proof.stockmap import Stock
 
 ROOT = Path(__file__).parents[2]
 FLAGS = [f"--{flag}" for flag in ("use-gl=angle", "use-angle=gl-egl", "ignore-gpu-blocklist", "disable-quic",
@@ -57,6 +58,7 @@ class StoryTest(SimpleTestCase):
             page.on("pageerror", lambda error: wrong.append(str(error)))
             self.open_the_bench(page, address)
             self.stop_planning(page)
+            self.ways_in(page)
             self.bite_chart(page)
             self.own_cutter(page, address)
             first = self.plan(page)
@@ -80,6 +82,49 @@ class StoryTest(SimpleTestCase):
         page.get_by_role("button", name="Plan", exact=True).click()
         page.get_by_role("button", name="Stop").click()
         expect(page.get_by_role("status")).to_contain_text("planning stopped", timeout=PLANNED)
+
+    def ways_in(self, page: Page) -> None:
+        """Straight down only with a cutter that may; a place to go in; both directions; and all of it taken back."""
+        page.get_by_role("button", name="Moves").click()
+        page.get_by_label("Way in").select_option("plunge")
+        page.get_by_role("button", name="It does").click()
+        expect(page.get_by_text("is not said to cut at its middle")).to_have_count(0)
+        place = page.get_by_label("Where to go into tray")
+        for typed, faults in (("thirty", 1), ("30 40", 0), ("", 0)):
+            place.fill(typed)
+            place.press("Enter")
+            expect(page.get_by_text("is not a place")).to_have_count(faults)
+            expect(place).to_have_value(typed)
+        self.type_while_keeping(page, place)
+        page.get_by_label("Cut on the way back too").check()
+        expect(page.get_by_label("Bite back")).to_have_value("60")
+        expect(page.get_by_text("climb and conventional milling")).to_be_visible()
+        page.get_by_label("Cut on the way back too").uncheck()
+        page.get_by_label("Way in").select_option("auto")
+        page.get_by_role("button", name="Moves").click()
+
+    def type_while_keeping(self, page: Page, place: Locator) -> None:
+        """What is being typed stays when the answer to the line before it comes late."""
+        held: list[Route] = []
+
+        def hold(route: Route) -> None:
+            held.append(route)
+
+        page.route("**/api/jobs/*", hold)
+        place.fill("31 41")
+        with page.expect_request("**/api/jobs/*"):
+            place.press("Enter")
+        place.fill("")
+        with page.expect_response("**/api/jobs/*"):
+            held[0].continue_()
+        page.unroute("**/api/jobs/*")
+        page.wait_for_timeout(300)
+        expect(place).to_have_value("")
+        with page.expect_response("**/api/jobs/*") as kept:
+            place.press("Enter")
+        self.assertIsNone(kept.value.json()["document"]["regions"][0].get("start"))
+        place.blur()
+        expect(place).to_have_value("")
 
     def bite_chart(self, page: Page) -> None:
         """The point moves by the arrows and by dragging; all numbers follow; it is left to the app again."""
@@ -124,7 +169,8 @@ class StoryTest(SimpleTestCase):
         expect(page.locator("label", has_text="our short ten").first).to_contain_text("Cutter", timeout=READ)
 
     def plan(self, page: Page) -> str:
-        page.get_by_role("button", name="Plan", exact=True).click()
+        with page.expect_response(lambda response: response.request.method == "POST" and "plan" in response.url):
+            page.get_by_role("button", name="Plan", exact=True).click()
         # It goes on in the worker while the page is loaded anew.
         page.reload()
         expect(page.get_by_role("status")).to_contain_text("plan fresh", timeout=PLANNED)

@@ -57,12 +57,14 @@ class RulesTest(SimpleTestCase):
 
     def test_a_rapid_beside_standing_stock(self) -> None:
         """The map: a block 10 high, its face at x = 5. A 10 mm cutter comes down at x = 10.5, half a millimetre off."""
-        height = np.full((200, 200), -20.0, dtype=np.float32)
-        height[:, :50] = 0.0
+        height = np.full((200, 200), -20_000, dtype=np.int16)  # Thousandths of a millimetre.
+        height[:, :50] = 0
         for beside, drop in ((1.0, 8.0), (0.2, 0.0)):
             kinds, ends = np.array([0], dtype=np.uint8), np.array([[10.5, 10.0, -8.0]])
-            _, met, drops = replay.run(height.copy(), 0.0, 0.0, 0.1, np.array([10.5, 10.0, 5.0]), kinds, ends,
-                                       np.zeros((1, 2)), np.zeros(1), 5.0, 0.25, beside)  # fmt: skip
+            _, _, met, drops = replay.run(
+                *replay.whole_cells(height.copy()), 0.0, 0.0, 0.1, 0.0, 0.001, np.array([10.5, 10.0, 5.0]), kinds,
+                ends, np.zeros((1, 2)), np.zeros(1), 5.0, 0.25, beside,
+            )  # fmt: skip
             self.assertEqual(met[0], 0.0)
             self.assertAlmostEqual(drops[0], drop, 5)
         data = parse_job(job(rectangle(40, 30)))

@@ -32,6 +32,7 @@ export interface Tool {
   corner_radius?: number;
   substrate?: 'carbide' | 'hss';
   rake_angle?: number;
+  centre_cutting?: boolean;
   values?: CutValues[];
   dynamics?: { frequency: number; stiffness: number; damping: number }[] | null;
 }
@@ -45,6 +46,7 @@ export interface Region {
   bottom: number;
   floors?: number[];
   after?: string[];
+  start?: [number, number] | null;
   feature?: { key: string; kind: string } | null;
 }
 
@@ -64,6 +66,10 @@ export interface Operation {
   follow_bite?: boolean;
   hover?: number;
   return_feed?: number | null;
+  entry?: 'auto' | 'helix' | 'ramp' | 'plunge';
+  order?: 'areas' | 'levels';
+  /** Bite of cuts in the other direction, share of the bite; 0: climb milling only. */
+  conventional?: number;
 }
 
 export interface JobDocument {
@@ -144,6 +150,8 @@ export interface OperationReport {
   max_engagement_deg: number;
   p99_engagement_deg: number;
   max_over_target: number;
+  /** The most that a way in removes in a minute, over what the bite does. */
+  entry_over_bite: number;
   left_over_share: number;
   /** What letting the feed follow the bite saves; 0 when it is off. */
   follow_saved_seconds: number;

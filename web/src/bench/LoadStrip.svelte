@@ -113,7 +113,14 @@
     <button onclick={() => (bench.playing = !bench.playing)} disabled={!bench.trace}>
       {bench.playing ? 'Hold' : 'Run'}
     </button>
-    <span class="quiet">{here || 'The load along time comes with the plan.'}</span>
+    <span class="quiet here">{here || 'The load along time comes with the plan.'}</span>
+    {#if bench.report && bench.trace}
+      <span class="quiet" title="Measured from the NC program; a way in by what it removes in a minute">
+        most {number(100 * bench.report.max_over_target)} % of the bite{bench.report.entry_over_bite > 0
+          ? `, on the way in ${number(100 * bench.report.entry_over_bite)} %`
+          : ''}
+      </span>
+    {/if}
   </div>
   <div
     class="plot"
@@ -159,6 +166,9 @@
     align-items: center;
     gap: 12px;
     padding: 6px 14px 0;
+  }
+  .here {
+    flex: 1;
   }
   .head button {
     padding: 1px 10px;

@@ -5,6 +5,7 @@
   import { named, ROUGHERS, toolFrom } from '../stores';
   import type { Operation } from '../types';
   import type { BenchState } from './bench.svelte';
+  import Ways from './Ways.svelte';
 
   let { bench }: { bench: BenchState } = $props();
   let open = $state({ area: true, bite: true, moves: false });
@@ -281,10 +282,13 @@
       'moves',
       'Moves',
       bite
-        ? `enter at ${number(bite.entry_feed)} mm/min, hover ${length(operation.hover ?? 0.3, units)}, climb milling`
+        ? `enter at ${number(bite.entry_feed)} mm/min, hover ${length(operation.hover ?? 0.3, units)}, ${
+            operation.conventional ? 'climb and conventional' : 'climb'
+          } milling`
         : '',
     )}
     {#if open.moves}
+      <Ways {bench} {operation} {regions} />
       <label class="pick follow">
         <input
           type="checkbox"
@@ -311,7 +315,7 @@
         kind="feed"
         {units}
         digits={0}
-        note={operation.return_feed ? 'pinned' : 'machine’s most'}
+        note={operation.return_feed ? 'pinned' : 'the most'}
         pinned={operation.return_feed != null}
         onchange={(v) => bench.changeOperation((o) => ({ ...o, return_feed: v }))}
         onunpin={() => bench.changeOperation((o) => ({ ...o, return_feed: null }))}

@@ -2,6 +2,7 @@
   /** One area: its name, top and bottom, what it asks of a cutter. */
   import { length, number } from '../format';
   import QuantityField from '../parts/QuantityField.svelte';
+  import TextField from '../parts/TextField.svelte';
   import type { Vertex } from '../types';
   import type { Area, Desk } from './desk.svelte';
   import ShapeFields from './ShapeFields.svelte';
@@ -20,12 +21,18 @@
 <div class="card">
   <label class="pick">
     Name
-    <input
-      type="text"
+    <TextField
       value={area.name}
-      onchange={(e) => {
-        const name = e.currentTarget.value.trim();
-        if (name && !desk.areas.some((a) => a.name === name)) desk.change(area.name, { name });
+      ontake={(typed) => {
+        const name = typed.trim();
+        if (!name || desk.areas.some((a) => a !== area && a.name === name)) {
+          desk.faults = [
+            name ? `There is an area ${name} already: give another name.` : 'An area needs a name.',
+          ];
+          return false;
+        }
+        desk.faults = [];
+        desk.change(area.name, { name });
       }}
     />
   </label>
@@ -75,17 +82,20 @@
   </p>
   <label class="pick">
     Levels at
-    <input
-      type="text"
+    <TextField
       placeholder="Z of floors in between"
       value={area.floors.join(' ')}
-      onchange={(e) => {
-        const floors = e.currentTarget.value
+      ontake={(typed) => {
+        const floors = typed
           .split(/[\s;]+/)
           .filter(Boolean)
           .map(Number);
-        if (floors.every((z) => Number.isFinite(z))) desk.change(area.name, { floors });
-        else desk.faults = ['Levels in between are heights in mm, with spaces between them.'];
+        if (!floors.every((z) => Number.isFinite(z))) {
+          desk.faults = ['Levels in between are heights in mm, with spaces between them.'];
+          return false;
+        }
+        desk.faults = [];
+        desk.change(area.name, { floors });
       }}
     />
   </label>
@@ -135,7 +145,6 @@
     text-decoration: underline dotted;
     text-underline-offset: 3px;
   }
-  input,
   select {
     min-width: 0;
   }

@@ -1,6 +1,7 @@
 <script lang="ts">
   /** Step 2: which face looks up, which edge is X, and where the datum is. */
   import type { Share } from '../types';
+  import TextField from '../parts/TextField.svelte';
   import { datumWords, type Desk } from './desk.svelte';
 
   let { desk }: { desk: Desk } = $props();
@@ -105,11 +106,10 @@
 {/if}
 <label class="pick">
   Work offset
-  <input
-    type="text"
+  <TextField
     list="offsets"
     value={desk.workOffset}
-    onchange={(e) => (desk.workOffset = e.currentTarget.value.trim().toUpperCase() || 'G54')}
+    ontake={(typed) => void (desk.workOffset = typed.trim().toUpperCase() || 'G54')}
   />
 </label>
 <datalist id="offsets">

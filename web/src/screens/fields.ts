@@ -7,6 +7,8 @@ export interface Field {
   unit?: string;
   options?: string[];
   words?: boolean;
+  /** Yes or no. */
+  yes?: boolean;
   curve?: boolean;
   /** Two modes, along and across the feed: frequency, stiffness, damping. */
   modes?: boolean;
@@ -40,6 +42,7 @@ export const FIELDS: Record<Kind, Field[]> = {
     { key: 'holder_diameter', label: 'Holder diameter', unit: 'mm' },
     { key: 'holder_length', label: 'Holder length', unit: 'mm' },
     { key: 'dynamics', label: 'Tool point', unit: 'Hz N/µm ζ; …', modes: true },
+    { key: 'centre_cutting', label: 'Cuts at its middle', options: ['no', 'yes'], yes: true },
     { key: 'substrate', label: 'Made of', options: ['carbide', 'hss'] },
   ],
   materials: [
@@ -77,6 +80,7 @@ export const COLUMNS: Record<Kind, string[]> = {
 
 /** A value as it is typed and shown. */
 export function text(value: unknown, field?: Field): string {
+  if (field?.yes) return value ? 'yes' : 'no';
   if (value === null || value === undefined) return '';
   if (field?.modes)
     return (value as Record<string, number>[])
@@ -110,6 +114,7 @@ export function typedEntry(kind: Kind, draft: Record<string, string>): Record<st
               .map(Number),
           )
         : [];
+    else if (f.yes) out[f.key] = typed === 'yes';
     else if (f.words || f.options) out[f.key] = typed;
     else out[f.key] = typed === '' ? null : Number(typed.replace(',', '.'));
     if (

@@ -1,0 +1,207 @@
+"""Which way in leaves the shortest job: fronts that close round what an entry opened need no returns.
+
+From a helix a spiral grows until it meets walls, and from there on every pass comes back idle. A long
+ramp costs more to cut, but round it fronts close for longer. Which is quicker is estimated
+from fronts at equal distances from what the entry opened, before anything is planned.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from functools import lru_cache
+
+import numpy as np
+import shapely
+import shapely.ops
+from numpy.typing import NDArray
+from shapely.geometry import LineString, Polygon
+
+from justbite.path.area import Area
+from justbite.path.entry import NARROW, Entry, Wish, find_entry, is_narrow
+from justbite.path.network import ends_open, network
+from justbite.path.spine import neck_lines, round_islands, spines
+
+Points = NDArray[np.float64]
+SHARES = (0.95, 0.8, 0.6, 0.4, 0.25)
+"""How wide it must be along a long ramp, over the widest place: the lines that are tried."""
+NARROW_SHARE = 0.6
+"""The same in a slot hardly wider than the cutter, which is ramped through in any case."""
+NECK = 0.6
+"""Half the width that the centre has in a neck that a ramp through is worth planning for, at most; R."""
+NECK_SHARE = 0.04
+"""The same of a line that may lead through necks."""
+LONGER = (0.0, 1.2, 2.4)
+"""R: how much farther than the middle line ramps go at either end: fronts get on slower round an end."""
+NEAR_WALL = 0.5
+"""How much of the room that it has at its end a ramp keeps where it goes farther."""
+ENDS_LAG = 2.3
+"""R: by how much less than its length a long ramp works on fronts. Round an end of radius r they get on by
+ae r / (r + R) a pass: to go 2 R from 0.2 R takes as many passes as R ln 10 more at the sides."""
+NEAR_BEST, NEAR_NET, LARGE = 0.03, 0.14, 3000.0
+"""How far behind the best estimate, over the whole cut, the other kind of way in is planned too, and a network round
+islands, whose ears are worth more than they seem; and R of cut from which on an area is planned only once."""
+SHORTEST = 2.0
+"""R: a shorter line is no long ramp."""
+SHORT = 0.2
+"""Pieces of fronts that are not counted, R: they are cut with their neighbours."""
+RETURN, TAPER = 0.5, 0.6
+"""R: how much longer than straight across a return is, and cut of full length lost where a pass begins and ends."""
+FRONTS, COARSE = 20, 0.03
+"""Fronts looked at, at most; where there are more each stands for several. How coarse walls may be for that, R."""
+
+
+@dataclass(frozen=True, slots=True)
+class Pace:
+    """What there is besides cutting, as mm of cut in the same time."""
+
+    entry: Callable[[Entry], float]
+    link: float
+    """A mm of return."""
+    stop: float
+    """Braking and getting under way again, for each return."""
+
+
+def find_openings(area: Area, part: Polygon, clearance: float, wish: Wish | None, target: float,
+                  pace: Pace | None) -> list[Entry]:  # fmt: skip
+    """The ways into `part` of the locus that are worth planning, the most promising first; empty where none fits.
+
+    Long ramps are weighed where the user wants a ramp, or where the material bears them; without `pace` none is.
+    A slot or a neck hardly wider than the cutter is ramped through whatever the material.
+    """
+    usual = find_entry(area, part, clearance, wish)
+    wish = wish or Wish()
+    if usual is None:
+        return []
+    if usual.kind not in ("helix", "ramp") or wish.kind in ("helix", "plunge"):
+        return [usual]
+    if is_narrow(part, area.radius):
+        return [max([usual, *_ramps(part, area.radius, (NARROW_SHARE,))], key=lambda e: _length(e.points))]
+    if pace is None or wish.place is not None:
+        return [usual]
+    if not (wish.slotting or wish.kind == "ramp"):
+        # A neck as narrow as such a slot is ramped through like one, where that is quicker.
+        return [usual, *(replace(_ramp(n), chosen=True) for n in neck_lines(part, area.radius, NARROW)[:1])]
+    return _worth_planning(usual, area, part, target, pace)
+
+
+def _worth_planning(usual: Entry, area: Area, part: Polygon, target: float, pace: Pace) -> list[Entry]:
+    """Of all long ramps, and the usual way in, those that may be the quickest; the one that seems so first."""
+    radius = area.radius
+    whole = part.buffer(radius).area / target
+
+    def weighed(entries: list[Entry]) -> list[tuple[float, Entry]]:
+        return sorted(((loss(e, part, target, radius, pace) / whole, e) for e in entries), key=lambda w: w[0])
+
+    def marked(entry: Entry) -> Entry:
+        return replace(entry, chosen=usual.kind == "helix", before=tuple(marked(e) for e in entry.before))
+
+    def ramps(entries: list[Entry]) -> list[tuple[float, Entry]]:
+        return weighed([marked(e) for e in entries])
+
+    plain = sorted([*weighed([usual]), *ramps(_ramps(part, radius, SHARES, LONGER))], key=lambda w: w[0])
+    rings = ramps([_ramp(line) for line in round_islands(part, radius)])
+    nets = ramps(_network(part, radius))
+    # What loops in a neck cost, the estimate does not know. A ring leads through those beside islands.
+    necks = [] if part.interiors else ramps(_through_neck(part, radius))
+    least, best = min([*plain, *rings, *nets, *necks], key=lambda w: w[0])
+    if whole > LARGE * radius:
+        return [best]
+    # Of the other kinds too, where they are hardly worse: the estimate does not know how the passes fall.
+    near = NEAR_NET if part.interiors else NEAR_BEST
+    others = [(lost, e) for lost, e in plain if e.kind != best.kind][:1]
+    picked = [best, *(e for _, e in (*necks, *rings[:1]))]
+    picked += [e for lost, e in nets if lost <= least + near]
+    picked += [e for lost, e in others if lost <= least + NEAR_BEST]
+    return [e for k, e in enumerate(picked) if not any(e is p for p in picked[:k])]
+
+
+def _ramps(part: Polygon, radius: float, shares: tuple[float, ...], longer: tuple[float, ...] = (0.0,)) -> list[Entry]:
+    """Ramps along the middle of `part`, each also so much longer at either end."""
+    found: list[Points] = []
+    for line in spines(part, radius, shares):
+        for by in longer:
+            whole = _extended(_extended(line, part, by * radius)[::-1], part, by * radius)
+            known = (o for o in found if len(o) == len(whole))
+            if _length(whole) > SHORTEST * radius and not any(np.allclose(o, whole, atol=0.1 * radius) for o in known):
+                found.append(whole)
+    return [_ramp(line) for line in found]
+
+
+def _through_neck(part: Polygon, radius: float) -> list[Entry]:
+    """Ramps through the longest neck of `part`: no farther than into the rooms at its ends, and all through them."""
+    necks = neck_lines(part, radius, NECK)
+    if not necks:
+        return []
+    middle = LineString(necks[0]).interpolate(0.5, normalized=True)
+    whole = [e for e in _ramps(part, radius, (NECK_SHARE,)) if LineString(e.points).distance(middle) < 0.5 * radius]
+    return [_ramp(necks[0]), *whole]
+
+
+def _network(part: Polygon, radius: float) -> list[Entry]:
+    """Ramps along all middle lines of `part`, as the last of them with those before it; empty if there is but one."""
+    lines = network(part, radius)
+    entries = [_ramp(line) for line in lines]
+    for k in range(1, len(lines)):
+        first, last = (ends_open(line, lines[:k], radius) for line in (lines[k][::-1], lines[k]))
+        entries[k] = replace(entries[k], open_ends=(first, last))
+    return [replace(entries[-1], before=tuple(entries[:-1]))] if entries else []
+
+
+def _ramp(line: Points) -> Entry:
+    return Entry("ramp", line, float(np.arctan2(*(line[-2] - line[-1])[::-1])))
+
+
+def _extended(line: Points, part: Polygon, by: float) -> Points:
+    """The line with its last end moved straight on by `by` mm, or less where walls are near."""
+    if by <= 0.0:
+        return line
+    way = line[-1] - line[-2]
+    end = line[-1] + by * way / np.hypot(*way)
+    border = part.boundary
+    room = NEAR_WALL * border.distance(shapely.Point(line[-1]))
+    for _ in range(4):
+        if part.contains(shapely.Point(end)) and border.distance(shapely.Point(end)) > room:
+            return np.vstack([line[:-1], end])
+        end = 0.5 * (end + line[-1])
+    return line
+
+
+def _length(points: Points) -> float:
+    return float(np.hypot(*np.diff(points, axis=0).T).sum())
+
+
+@lru_cache(maxsize=8)
+def _coarse(part: Polygon, radius: float) -> Polygon:
+    """The part with walls as coarse as do to tell how long fronts are."""
+    coarse = part.buffer(1e-6 * radius).simplify(COARSE * radius)
+    shapely.prepare(coarse)
+    return coarse
+
+
+def loss(entry: Entry, part: Polygon, target: float, radius: float, pace: Pace) -> float:
+    """mm of cut by which the job takes longer than at full bite all the time."""
+    opened = LineString(entry.points)
+    if entry.before:
+        opened = shapely.union_all([opened, *(LineString(e.points) for e in entry.before)])
+    own = opened.buffer(radius).area / target
+    if entry.kind == "ramp" and not entry.before and not opened.is_closed:
+        lag = min(ENDS_LAG * radius, 0.49 * opened.length)
+        opened = shapely.ops.substring(opened, lag, opened.length - lag)
+    x1, y1, x2, y2 = part.bounds
+    farthest = shapely.hausdorff_distance(part, opened)
+    step = target * max(1.0, np.ceil(farthest / target / FRONTS))
+    returned = passes = 0.0
+    part = _coarse(part, radius)
+    distance = target
+    while distance < max(farthest, x2 - x1, y2 - y1):
+        front = opened.buffer(distance, quad_segs=8).boundary.intersection(part)
+        if front.is_empty:
+            break
+        pieces = shapely.get_parts(shapely.line_merge(front))
+        for piece in pieces[shapely.length(pieces) > SHORT * radius]:
+            ends = np.asarray(piece.coords)[[0, -1]]
+            if not piece.is_closed:
+                returned += float(np.hypot(*(ends[1] - ends[0]))) + RETURN * radius
+                passes += 1
+        distance += step
+    each = pace.link * returned + (pace.stop + TAPER * radius) * passes
+    return sum(pace.entry(e) for e in (*entry.before, entry)) - own + each * step / target

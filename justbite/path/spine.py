@@ -1,0 +1,166 @@
+"""Lines along the middle of a part of the locus, for long ramps: fronts then close round them.
+
+The middle line is made of the edges of the Voronoi cells of points along the border that lie inside.
+"""
+
+from functools import lru_cache
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from scipy.sparse import csr_matrix
+from scipy.sparse.csgraph import connected_components, dijkstra
+from scipy.spatial import Voronoi
+from shapely.geometry import LineString, Polygon
+
+Points = NDArray[np.float64]
+BORDER = 0.1
+"""Distance of the points along the border, R."""
+HOOK = 1.2
+"""How long a hook into a corner may be, over the room at the fork that it leaves from."""
+STRAIGHTER = 0.2
+"""How far a line may stray from the middle to be straighter, R."""
+NECK_LENGTH, NECK_MIDDLE = 2.0, 0.5
+"""Least length of a neck, R; share of its widest place that it has all along its line."""
+MOST_RINGS = 4
+"""Islands round which a ring of their own is tried, those with the longest ways round them."""
+MOUTH = 1.0
+"""How far a neck's line goes on into the room at its end, R."""
+
+
+def spines(part: Polygon, radius: float, shares: tuple[float, ...]) -> list[Points]:
+    """For each share, the longest line through places at least that share as wide as the widest; each (n, 2).
+
+    Shares that give no line are left out.
+    """
+    spots, room, edges = middle(part, radius)
+    if len(edges) == 0:
+        return []
+    edges = edges[(room >= min(shares) * room.max())[edges].all(axis=1)]
+    forks = np.bincount(edges.ravel(), minlength=len(spots)) > 2
+    found: list[Points] = []
+    for share in shares:
+        row = longest(spots, edges[(room >= share * room.max())[edges].all(axis=1)])
+        row = _trimmed(_trimmed(row, spots, room, forks)[::-1], spots, room, forks)
+        if len(row) < 2:
+            continue
+        line = straightened(spots[row], part, radius)
+        if not any(len(line) == len(other) and np.allclose(line, other) for other in found):
+            found.append(line)
+    return found
+
+
+def neck_lines(part: Polygon, radius: float, narrow: float) -> list[Points]:
+    """Lines (n, 2) through the necks and arms of `part`, into the rooms at their ends; the longest first.
+
+    `narrow`: half the width that the centre has there, at most; R.
+    """
+    wide = narrow * radius
+    rooms = part.buffer(-wide).buffer(1.02 * wide)
+    if rooms.is_empty:
+        return []
+    necks = [n for n in shapely.get_parts(part.difference(rooms)) if n.area > 0.1 * NECK_LENGTH * wide * radius]
+    if not necks:
+        return []
+    spots, room, edges = middle(part, radius)
+    found = []
+    for neck in necks:
+        here = shapely.contains_xy(neck.buffer(1e-6 * radius), spots)
+        if not here.any():
+            continue
+        here &= room >= NECK_MIDDLE * room[here].max()
+        row = spots[longest(spots, edges[here[edges].all(axis=1)])]
+        if len(row) > 1 and LineString(row).length > NECK_LENGTH * radius:
+            found.append(straightened(_into_room(_into_room(row, part, radius)[::-1], part, radius), part, radius))
+    return sorted(found, key=lambda line: -LineString(line).length)
+
+
+def round_islands(part: Polygon, radius: float) -> list[Points]:
+    """Closed lines (n, 2) in the middle of the ways round islands of `part`: round all of them, and round some each."""
+    if not part.interiors:
+        return []
+    spots, _, edges = middle(part, radius)
+    faces = shapely.get_parts(shapely.polygonize(list(shapely.linestrings(spots[edges]))))
+    if len(faces) == 0:
+        return []
+    whole = [Polygon(p.exterior) for p in shapely.get_parts(shapely.union_all(faces))]
+    largest = sorted(faces, key=lambda f: -f.area)[:MOST_RINGS]
+    found = []
+    for face in {shapely.normalize(f).wkb: f for f in (*whole, *largest)}.values():
+        line = straightened(np.asarray(face.exterior.coords), part, radius)
+        if len(line) > 3:
+            found.append(line)
+    return found
+
+
+def _into_room(line: Points, part: Polygon, radius: float) -> Points:
+    """The line, straight on at its last end by MOUTH or as far as there is room."""
+    way = line[-1] - line[max(-len(line), -5)]
+    way /= max(float(np.hypot(*way)), 1e-9)
+    for by in (MOUTH, 0.5 * MOUTH, 0.25 * MOUTH):
+        end = line[-1] + by * radius * way
+        if part.contains(LineString([line[-1], end])):
+            return np.vstack([line, end])
+    return line
+
+
+def straightened(line: Points, part: Polygon, radius: float) -> Points:
+    """The line with as few points as leave it in `part`, its ends kept."""
+    for share in (1.0, 0.5, 0.2):
+        straighter = LineString(line).simplify(share * STRAIGHTER * radius)
+        if part.contains(straighter):
+            return np.array(straighter.coords)
+    return line
+
+
+@lru_cache(maxsize=8)
+def middle(part: Polygon, radius: float) -> tuple[Points, NDArray[np.float64], NDArray[np.int64]]:
+    """Places in the middle of `part` (n, 2), how far walls are there, and the edges between them (m, 2)."""
+    rings = [shapely.segmentize(r, BORDER * radius) for r in (part.exterior, *part.interiors)]
+    border = np.unique(np.concatenate([np.asarray(r.coords)[:-1] for r in rings]), axis=0)
+    none = np.empty((0, 2), dtype=np.int64)
+    if len(border) < 8:
+        return np.empty((0, 2)), np.empty(0), none
+    voronoi = Voronoi(border)
+    spots = voronoi.vertices
+    inside = shapely.contains_xy(part, spots)
+    if not inside.any():
+        return spots, np.full(len(spots), -1.0), none
+    walls = part.boundary
+    shapely.prepare(walls)
+    room = np.where(inside, shapely.distance(walls, shapely.points(spots)), -1.0)
+    edges = np.array([e for e in voronoi.ridge_vertices if e[0] >= 0]).reshape(-1, 2)
+    return spots, room, edges[inside[edges].all(axis=1)]
+
+
+def _trimmed(row: NDArray[np.intp], spots: Points, room: NDArray[np.float64], forks: NDArray[np.bool_]
+             ) -> NDArray[np.intp]:  # fmt: skip
+    """A row of places without the hook into a corner that it ends in: all within the circle about its fork."""
+    away = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(spots[row], axis=0).T))])
+    corner = np.nonzero(forks[row] & (away > 0.0) & (away < HOOK * room[row]))[0]
+    return row[corner[0] :] if len(corner) and corner[0] < len(row) - 1 else row
+
+
+def longest(spots: Points, edges: NDArray[np.int64]) -> NDArray[np.intp]:
+    """The longest of the shortest ways along the edges of one connected piece, by two sweeps: rows of `spots`."""
+    if len(edges) == 0:
+        return np.empty(0, dtype=np.intp)
+    used, ends = np.unique(edges, return_inverse=True)
+    ends = ends.reshape(-1, 2)
+    length = np.maximum(1e-9, np.hypot(*(spots[edges[:, 0]] - spots[edges[:, 1]]).T))
+    graph = csr_matrix((length, (ends[:, 0], ends[:, 1])), shape=(len(used), len(used)))
+    count, label = connected_components(graph, directed=False)
+    best, longest = np.empty(0, dtype=np.intp), 0.0
+    for k in range(count):
+        mine = np.nonzero(label == k)[0]
+        away = dijkstra(graph, directed=False, indices=mine[0])
+        far = mine[np.argmax(away[mine])]
+        away, before = dijkstra(graph, directed=False, indices=far, return_predecessors=True)
+        end = mine[np.argmax(away[mine])]
+        if away[end] > longest:
+            longest = float(away[end])
+            row = [end]
+            while row[-1] != far:
+                row.append(before[row[-1]])
+            best = used[row]
+    return best

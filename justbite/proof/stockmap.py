@@ -1,0 +1,162 @@
+"""The proof's map of the stock: made from the job alone, at a slope to the drawing, in tiles that fit the memory.
+
+A large part with a small cutter has hundreds of millions of cells. They are worked on band by band, and what is
+not worked on is kept packed: most of a map is alike.
+"""
+
+import math
+import zlib
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import shapely
+import shapely.affinity
+from numba import njit
+from numpy.typing import NDArray
+
+from justbite.model.job import Job
+from justbite.model.stock import extent, fill_heights, heights
+from justbite.proof import replay
+
+AIR = -32768
+"""Where there is no stock at all, in the map's units."""
+TILE_CELLS = 8_000_000
+"""Cells that are worked on at a time."""
+COS, SIN = math.cos(math.atan(0.236)), math.sin(math.atan(0.236))
+"""The map's rows lie at this angle to the drawing. Along them, a front that follows a wall takes whole rows of cells:
+half a cell over the bite too much or too little all the way. At a slope it meets rows and columns in turn."""
+
+
+def onto_map(spots: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Places (..., 2 or 3) of the drawing in the map's axes."""
+    turned = spots.copy()
+    turned[..., 0] = COS * spots[..., 0] - SIN * spots[..., 1]
+    turned[..., 1] = SIN * spots[..., 0] + COS * spots[..., 1]
+    return turned
+
+
+def off_map(spots: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Places (n, 2) of the map in the drawing's axes."""
+    x, y = spots.T
+    return np.column_stack([COS * x + SIN * y, COS * y - SIN * x])
+
+
+def shape_onto_map(shape: shapely.Geometry) -> shapely.Geometry:
+    """A shape of the drawing in the map's axes."""
+    return shapely.affinity.affine_transform(shape, [COS, -SIN, SIN, COS, 0.0, 0.0])
+
+
+@dataclass(slots=True)
+class Tile:
+    """A band of the map's rows: heights in `unit` mm over `z0`, and lower in a share of a cell (of replay.WHOLE)."""
+
+    x0: float
+    y0: float
+    cell: float
+    z0: float
+    unit: float
+    height: NDArray[np.int16]
+    low: NDArray[np.int16]
+    share: NDArray[np.uint8]
+
+    def packed(self) -> tuple[Any, ...]:
+        """The tile as the plain arguments that the kernels take."""
+        return self.height, self.low, self.share, self.x0, self.y0, self.cell, self.z0, self.unit
+
+    def units(self, z: float) -> np.int16:
+        """A height as the map holds it."""
+        return np.int16(np.clip(np.rint((z - self.z0) / self.unit), -32767, 32767))
+
+    def tops(self) -> NDArray[np.int16]:
+        """Per cell, the height of the greater part of it."""
+        return np.where(self.share >= replay.HALF, self.low, self.height)
+
+    def place(self, column: float, row: float) -> tuple[float, float]:
+        """Where a cell lies on the drawing, mm."""
+        ((x, y),) = off_map(np.array([[self.x0 + column * self.cell, self.y0 + row * self.cell]]))
+        return float(x), float(y)
+
+    def mask(self, shape: shapely.Geometry) -> NDArray[np.bool_]:
+        """Cells whose middle lies inside a shape of the drawing."""
+        mask = np.zeros(self.height.shape, dtype=bool)
+        for polygon in shapely.get_parts(shape_onto_map(shape)) if not shape.is_empty else ():
+            for ring in (polygon.exterior, *polygon.interiors):
+                _toggle(mask, np.asarray(ring.coords), self.x0, self.y0, self.cell)
+        return mask
+
+    def lower(self, shape: shapely.Geometry, z: float) -> None:
+        """Nothing stands higher than `z` in a shape."""
+        inside = self.mask(shape)
+        np.minimum(self.height, self.units(z), out=self.height, where=inside)
+        self.share[inside] = 0
+
+
+class Stock:
+    """The map of a job's stock, carried from operation to operation."""
+
+    def __init__(self, job: Job, cell: float, chord: float, most_cells: float = np.inf,
+                 tile_cells: int = TILE_CELLS) -> None:  # fmt: skip
+        """`cell` mm, made coarser where the map would have more than `most_cells`."""
+        low, high = extent(job.stock, chord)
+        rim = 3.5 * max(t.diameter for t in job.tools) / 2
+        outlines = [np.array([p[:2] for p in region.outline]) for region in job.regions]
+        box = np.array([[low[0], low[1]], [high[0], low[1]], [high[0], high[1]], [low[0], high[1]]])
+        spots = onto_map(np.vstack([box, *outlines]))
+        (x1, y1), (x2, y2) = spots.min(axis=0) - rim, spots.max(axis=0) + rim
+        self.cell = max(cell, float(np.sqrt((x2 - x1) * (y2 - y1) / most_cells)))
+        self.chord = chord
+        self.x0, self.y0 = float(x1), float(y1)
+        self.nx = int((x2 - self.x0) / self.cell) + 1
+        self.ny = int((y2 - self.y0) / self.cell) + 1
+        # The lowest height that matters lies a little below the lowest floor.
+        bottom, top = heights(job.stock)
+        bottom = min(bottom, *(r.bottom for r in job.regions)) - 2.0
+        self._z0, self._unit = 0.5 * (bottom + top), (top - bottom) / 64_000
+        self._shapes = list(fill_heights(job.stock, chord))
+        self._rows = max(1, min(self.ny, tile_cells // self.nx))
+        self._kept: dict[int, Tile | tuple[bytes, ...]] = {}
+
+    def tiles(self) -> Iterator[Tile]:
+        """Each band in turn; what is done to it before the next is asked for stays."""
+        for first in range(0, self.ny, self._rows):
+            tile = self._unpacked(first)
+            yield tile
+            # A map of one tile need not be packed at all.
+            if self._rows < self.ny:
+                self._kept[first] = tuple(zlib.compress(a.tobytes(), 1) for a in (tile.height, tile.low, tile.share))
+            else:
+                self._kept[first] = tile
+
+    def _unpacked(self, first: int) -> Tile:
+        """The band that begins at a row, as it was left; at first as the stock comes."""
+        shape = min(self._rows, self.ny - first), self.nx
+        kept = self._kept.get(first)
+        if isinstance(kept, Tile):
+            return kept
+        place = self.x0, self.y0 + first * self.cell, self.cell, self._z0, self._unit
+        if kept is not None:
+            height, low, share = (
+                np.frombuffer(zlib.decompress(k), dtype=t).reshape(shape).copy()
+                for k, t in zip(kept, (np.int16, np.int16, np.uint8), strict=True)
+            )
+            return Tile(*place, height, low, share)
+        tile = Tile(*place, *replay.whole_cells(np.full(shape, AIR, dtype=np.int16)))
+        for solid, top in self._shapes:
+            tile.height[tile.mask(solid)] = tile.units(top)
+        return tile
+
+
+@njit(cache=True, nogil=True)
+def _toggle(mask, ring, x0, y0, cell):  # type: ignore[no-untyped-def]
+    """Even-odd filling by rows: flip what lies right of each crossing."""
+    ny, nx = mask.shape
+    for k in range(ring.shape[0] - 1):
+        ax, ay, bx, by = ring[k, 0], ring[k, 1], ring[k + 1, 0], ring[k + 1, 1]
+        if ay > by:
+            ax, ay, bx, by = bx, by, ax, ay
+        for j in range(max(0, int(np.ceil((ay - y0) / cell))), min(ny, int(np.ceil((by - y0) / cell)))):
+            x = ax + (y0 + j * cell - ay) / (by - ay) * (bx - ax)
+            for i in range(max(0, int(np.ceil((x - x0) / cell))), nx):
+                mask[j, i] = not mask[j, i]

@@ -1,0 +1,214 @@
+"""Long ramps: their strokes and load, the line along the middle, and when one is quicker than a helix."""
+
+import math
+from dataclasses import replace
+from typing import Any
+from unittest.mock import patch
+
+import numpy as np
+from django.test import SimpleTestCase
+from shapely.geometry import LineString, Point, Polygon, box
+
+from justbite.bench import made_areas
+from justbite.model.job import parse_job
+from justbite.path import clearing, opening, rough
+from justbite.path.area import make_area
+from justbite.path.descent import DEEPER, descend
+from justbite.path.entry import Entry
+from justbite.path.level import plan_part, ways_into
+from justbite.path.program import Feeds, Heights
+from justbite.path.spine import spines
+from justbite.plan import plan
+from justbite.proof import audit, replay
+from tests.core.test_path import job, rectangle
+
+RADIUS, SLOPE, FEED, REMOVAL = 5.0, math.tan(math.radians(5)), 2000.0, 40_000.0
+LINE = np.array([[0.0, 0.0], [80.0, 0.0]])
+
+
+def steel(data: dict[str, Any]) -> dict[str, Any]:
+    return {**data, "material": "carbon-steel"}
+
+
+class DescentTest(SimpleTestCase):
+    def test_strokes_in_closed_form(self) -> None:
+        """10 mm where the full width may be cut 2 mm deep at full feed: 4 strokes of 2.5 mm at 0.8 of the feed."""
+        self.assertGreaterEqual(DEEPER, 1.25)
+        begin, stretches = descend(LINE, 0.0, -10.0, RADIUS, SLOPE, FEED, REMOVAL)
+        np.testing.assert_allclose(begin, [80.0, 0.0, 0.0])
+        np.testing.assert_allclose(stretches[-1].points[-1], [80.0, 0.0, -10.0])
+        points = np.vstack([begin, *(s.points for s in stretches)])
+        feeds = np.concatenate([np.full(len(s.points), s.feed) for s in stretches])
+        level = np.diff(points[:, 2]) == 0.0
+        self.assertEqual(sorted({round(float(z), 6) for z in points[1:, 2][level]}), [-10.0, -7.5, -5.0, -2.5])
+        for z in (-7.5, -5.0, -2.5):
+            self.assertAlmostEqual(float(feeds[level & (points[1:, 2] == z)].max()), 0.8 * FEED, 6)
+
+    def test_never_steeper_than_allowed(self) -> None:
+        begin, stretches = descend(LINE, 0.0, -10.0, RADIUS, SLOPE, FEED, REMOVAL)
+        points = np.vstack([begin, *(s.points for s in stretches)])
+        way = np.hypot(*np.diff(points[:, :2], axis=0).T)
+        self.assertLessEqual(float((-np.diff(points[:, 2]) - SLOPE * way).max()), 1e-9)
+
+    def test_removal_on_a_map_of_heights(self) -> None:
+        """The proof's replay sees no more than is allowed, also on bent and on short lines; all is at depth."""
+        bent = np.array([[0.0, 0.0], [40.0, 0.0], [60.0, 30.0]])
+        for line in (LINE, bent, LINE / 5.0):
+            begin, stretches = descend(line, 0.0, -10.0, RADIUS, SLOPE, FEED, REMOVAL)
+            ends = np.vstack([s.points for s in stretches])
+            feeds = np.concatenate([np.full(len(s.points), s.feed) for s in stretches])
+            height = np.zeros((500, 1000), dtype=np.int16)
+            steps, _, _, _ = replay.run(
+                *replay.whole_cells(height), -10.0, -10.0, 0.1, 0.0, 0.001, begin,
+                np.ones(len(ends), dtype=np.uint8), ends,
+                np.zeros((len(ends), 2)), np.zeros(len(ends)), RADIUS, 0.25, 1.0,
+            )  # fmt: skip
+            # Over a quarter of the radius, as the proof does it.
+            rate = steps[:, 5] / steps[:, 4] * feeds[steps[:, 0].astype(int)]
+            rate = np.convolve(rate, np.ones(5) / 5, mode="valid")
+            self.assertLess(float(rate.max()), 1.13 * REMOVAL)
+            self.assertGreater(float(rate.mean()), 0.5 * REMOVAL)
+            along = LineString(line)
+            for spot in (along.interpolate(s, normalized=True) for s in np.linspace(0.0, 1.0, 20)):
+                self.assertEqual(height[round((spot.y + 10) / 0.1), round((spot.x + 10) / 0.1)], -10_000)
+
+
+class SpineTest(SimpleTestCase):
+    def test_the_ridge_of_a_roof_without_its_hips(self) -> None:
+        """The middle line of a rectangle a x b is a - b long and b / 2 from either side."""
+        for line in spines(box(0, 0, 100, 40), 5.0, (0.95, 0.6, 0.25)):
+            self.assertLess(abs(LineString(line).length - 60.0), 4.0)
+            np.testing.assert_allclose(line[:, 1], 20.0, atol=1.0)
+
+    def test_bent_and_round_an_island(self) -> None:
+        bent = LineString([(0, 0), (100, 0), (100, 80)])
+        (line,) = spines(bent.buffer(8.0), 5.0, (0.6,))
+        self.assertLess(LineString(line).hausdorff_distance(bent), 2.0)
+        ring = Point(0, 0).buffer(40).difference(Point(0, 0).buffer(20))
+        (line,) = spines(Polygon(ring), 5.0, (0.8,))
+        np.testing.assert_allclose(np.hypot(*line.T), 30.0, atol=1.1)
+
+    def test_none_in_what_is_round(self) -> None:
+        self.assertTrue(all(LineString(s).length < 3.0 for s in spines(Point(0, 0).buffer(30), 5.0, (0.95,))))
+
+
+class OpeningTest(SimpleTestCase):
+    PACE = opening.Pace(lambda _: 0.0, 0.25, 0.0)
+
+    def test_fronts_that_close_need_no_returns(self) -> None:
+        """Round a circle's middle every front closes; straight across a strip each is as long as it is wide."""
+        spot = Entry("helix", np.array([[0.0, 0.0], [0.01, 0.0]]), None)
+        own = LineString(spot.points).buffer(5.0).area / 2.0
+        self.assertAlmostEqual(opening.loss(spot, Point(0, 0).buffer(31), 2.0, 5.0, self.PACE), -own, 6)
+        strip = opening.loss(spot, box(-10, -10, 210, 10), 2.0, 5.0, self.PACE) + own
+        # From where it meets the sides, 10 mm off, one front every 2 mm, each 20 mm wide at most.
+        each = 0.25 * (20.0 + opening.RETURN * 5.0) + opening.TAPER * 5.0
+        self.assertGreater(strip, 0.85 * 100 * each)
+        self.assertLess(strip, 1.05 * 105 * each)
+
+    def test_a_slot_in_aluminium_is_opened_by_a_ramp(self) -> None:
+        slot = rectangle(120, 17)
+        fast = plan(parse_job(job(slot))).report
+        # That note says that no helix fits, and here one would.
+        self.assertNotIn("entry.ramp", [w["code"] for w in fast["warnings"]])
+        data = job(slot)
+        data["operations"][0]["entry"] = "helix"
+        slow = plan(parse_job(data)).report
+        self.assertLess(fast["seconds"], 0.9 * slow["seconds"])
+        row = fast["operations"][0]
+        self.assertGreater(row["entry_seconds"], 0.3 * row["seconds"])
+        self.assertLessEqual(row["max_over_target"], 1.05)
+        self.assertLessEqual(row["entry_over_bite"], 1.03)
+        self.assertGreater(row["entry_over_bite"], 0.8)
+        self.assertLess(row["left_over_share"], 0.001)
+
+    def test_steel_is_not_slotted_unasked(self) -> None:
+        """A full width at the cutting speed of a small bite is for soft materials: elsewhere only when it is wished."""
+        row = plan(parse_job(steel(job(rectangle(120, 17))))).report["operations"][0]
+        self.assertLess(row["entry_seconds"], 0.3 * row["seconds"])
+        data = steel(job(rectangle(120, 17)))
+        data["operations"][0]["entry"] = "ramp"
+        row = plan(parse_job(data)).report["operations"][0]
+        self.assertGreater(row["entry_seconds"], 0.3 * row["seconds"])
+        self.assertLessEqual(row["entry_over_bite"], 1.03)
+
+    def test_an_entry_that_takes_too_much_is_told(self) -> None:
+        with patch.object(rough, "ENTRY_LOAD", 1.6):
+            made = plan(parse_job(job(rectangle(120, 17))))
+        self.assertIn("proof.entry-load", [w["code"] for w in made.report["warnings"]])
+
+
+class QuickestTest(SimpleTestCase):
+    def test_what_leaves_some_is_not_quicker(self) -> None:
+        """A plan that breaks off early takes less time, and is not taken for it."""
+        feeds = Feeds(cut=3000, entry=2000, link=9000, rapid=20_000, ramp=0.05, acceleration=4000, removal=40_000)
+        terms = rough._Terms(2.0, Heights(10.0, 1.0, 0.3), feeds, 0.01, 5.0, 1.0)
+        planned = parse_job(job(rectangle(40, 30)))
+        area = make_area(planned, planned.regions[0], 5.0, 0.0, 0.006, 0.002, 1.0)
+        work = rough._Work(area, 0.0, [-8.0])
+        ((part, ways),) = ways_into(area, 1.0, None, 2.0)
+        whole = plan_part(area, part, ways[0], 2.0, "rough", lambda _: None)
+        self.assertAlmostEqual(whole.cleared / (40 * 30 - (4 - math.pi) * 25), 1.0, delta=0.01)
+        early = replace(whole, paths=(replace(whole.paths[0], pieces=whole.paths[0].pieces[:2]),), cleared=900.0)
+        self.assertIs(rough._quickest([early, whole], work, terms), whole)
+        slower = replace(whole, paths=whole.paths * 2)
+        self.assertIs(rough._quickest([slower, whole], work, terms), whole)
+
+
+class TidyTest(SimpleTestCase):
+    def test_crumbs_are_taken_before_the_cutter_leaves(self) -> None:
+        """Sharp corners leave crescents: to come back for them when all is done costs longer ways."""
+        sharp = rectangle(90, 60)
+        tidy = plan(parse_job(job(sharp))).report["operations"][0]
+        with patch.object(clearing, "LEAST_TIDY", math.inf):
+            untidy = plan(parse_job(job(sharp))).report["operations"][0]
+        self.assertLess(tidy["link_seconds"], untidy["link_seconds"])
+        self.assertLess(tidy["left_over_share"], 0.001)
+
+
+class WaysInTest(SimpleTestCase):
+    """Which steps the proof counts as a way in."""
+
+    def ways(self, **marks: tuple[int, int]) -> list[bool]:
+        rows = {name: np.zeros(40, dtype=bool) for name in ("descent", "above", "shallow")}
+        for name, (first, last) in marks.items():
+            rows[name][first:last] = True
+        feed = np.where(rows["descent"] | rows["above"], 1000.0, 3000.0)
+        return audit._ways_in(rows["descent"], rows["above"], rows["shallow"], feed, np.arange(40.0), 5.0).tolist()
+
+    def test_down_and_what_it_left(self) -> None:
+        found = self.ways(descent=(2, 10), shallow=(10, 14))
+        self.assertEqual(found, [2 <= k < 14 for k in range(40)])
+
+    def test_flat_above_the_level_belongs_to_it(self) -> None:
+        found = self.ways(descent=(2, 6), above=(6, 30))
+        self.assertEqual(found, [2 <= k < 30 for k in range(40)])
+
+    def test_not_all_that_is_shallow(self) -> None:
+        """Stock that stands lower than told would be shallow for good: no more than as long again counts."""
+        found = self.ways(descent=(2, 6), shallow=(6, 40))
+        self.assertEqual(sum(found), 4 + 5)
+        self.assertEqual(self.ways(shallow=(3, 40), above=(20, 22)), [False] * 40)
+
+    def test_a_cut_at_full_depth_ends_it(self) -> None:
+        found = self.ways(descent=(2, 6), shallow=(7, 12))
+        self.assertEqual(found, [2 <= k < 6 for k in range(40)])
+
+
+class JoinedTest(SimpleTestCase):
+    def test_every_piece_begins_where_the_one_before_ended(self) -> None:
+        """Also where tidying took all that was left: a path that jumps would be cut straight through the part."""
+        far = patch.multiple(clearing, CRUMBS_OFF=-1000.0, MOST_TIDY=1000.0)
+        far.start()
+        self.addCleanup(far.stop)
+        for data in (*made_areas(range(21, 22)), *made_areas(range(2, 3))):
+            planned = parse_job(data)
+            radius = planned.tools[0].diameter / 2
+            target = 2.0 * radius * data["operations"][0]["bite"]["share"]
+            area = make_area(planned, planned.regions[0], radius, 0.0, 0.001 * radius, 0.005, 0.01)
+            for part, ways in ways_into(area, 1.0, None, target):
+                for path in plan_part(area, part, ways[0], target, "rough", lambda _: None).paths:
+                    here = path.entry.points[-1]
+                    for piece in path.pieces:
+                        np.testing.assert_allclose(piece.points[0], here, atol=1e-6)
+                        here = piece.points[-1]

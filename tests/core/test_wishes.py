@@ -1,0 +1,225 @@
+"""What the user may ask of the path: the way in, the start, the order, both directions; and work side by side."""
+
+import threading
+import time
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+from django.test import SimpleTestCase
+
+from justbite.bench import made_areas, measured
+from justbite.errors import StoppedError
+from justbite.field.grid import Grid
+from justbite.model.job import parse_job
+from justbite.model.moves import ENTRY
+from justbite.path import tracer
+from justbite.path.links import smooth_link
+from justbite.path.together import side_by_side
+from justbite.plan import Plan, plan
+from justbite.proof import replay
+from tests.core.test_path import LOG, job, rectangle
+
+
+def planned(data: dict[str, Any], region: dict[str, Any] | None = None, **operation: Any) -> Plan:
+    data["operations"][0].update(operation)
+    data["regions"][0].update(region or {})
+    return plan(parse_job(data))
+
+
+def codes(made: Plan) -> list[str]:
+    return [w["code"] for w in made.report["warnings"]]
+
+
+class WayInTest(SimpleTestCase):
+    def test_plunge_only_with_a_cutter_that_may(self) -> None:
+        data = job(rectangle(30, 24))
+        refused = planned(data, entry="plunge")
+        self.assertIn("entry.wish", codes(refused))
+        data["tools"][0]["centre_cutting"] = True
+        made = planned(data, entry="plunge")
+        self.assertNotIn("entry.wish", codes(made))
+        position = made.trace.position[made.trace.part == ENTRY]
+        down = position[(position[:, 2] < -0.5) & (position[:, 2] > -7.9)]
+        np.testing.assert_allclose(down[:, :2], np.broadcast_to(down[0, :2], down[:, :2].shape), atol=1e-3)
+        row = made.report["operations"][0]
+        self.assertLessEqual(row["max_over_target"], 1.05)
+        load = made.trace.share[made.trace.part == ENTRY]
+        self.assertLessEqual(float(load.max()), 1.05)
+
+    def test_the_start_is_the_users(self) -> None:
+        made = planned(job(rectangle(40, 30)), {"start": [12, 11]})
+        entry = made.trace.position[made.trace.part == ENTRY]
+        middle = entry[entry[:, 2] < -1][:, :2]
+        np.testing.assert_allclose((middle.min(axis=0) + middle.max(axis=0)) / 2, [12, 11], atol=0.05)
+        self.assertEqual(made.report["operations"][0]["gouge_mm"], 0)
+
+    def test_a_start_in_the_wall_is_told(self) -> None:
+        made = planned(job(rectangle(40, 30)), {"start": [2, 11]})
+        self.assertIn("entry.wish", codes(made))
+        self.assertEqual(made.report["operations"][0]["gouge_mm"], 0)
+
+
+class OrderTest(SimpleTestCase):
+    def heights_cut(self, order: str) -> list[float]:
+        data = job(rectangle(24, 20))
+        data["regions"].append({"name": "second", "outline": [[40, 0], [64, 0], [64, 20], [40, 20]], "bottom": -8})
+        data["stock"]["box"]["max"][0] = 80
+        made = planned(data, order=order, regions=["area", "second"], step_down=4)
+        self.assertLessEqual(made.report["operations"][0]["left_over_share"], 1e-3)
+        level = made.trace.level[made.trace.share > 0.1]
+        return [float(z) for z in level[np.concatenate([[True], np.diff(level) != 0])]]
+
+    def test_area_by_area_and_level_by_level(self) -> None:
+        self.assertEqual(self.heights_cut("areas"), [-4, -8, -4, -8])
+        self.assertEqual(self.heights_cut("levels"), [-4, -8])
+
+
+class BothWaysTest(SimpleTestCase):
+    def test_fewer_returns_and_the_same_bounds(self) -> None:
+        one_way = planned(job(rectangle(60, 40))).report["operations"][0]
+        both = planned(job(rectangle(60, 40)), conventional=1.0).report["operations"][0]
+        self.assertLess(both["link_seconds"], 0.9 * one_way["link_seconds"])
+        self.assertLess(both["seconds"], one_way["seconds"])
+        for row in (one_way, both):
+            self.assertLessEqual(row["max_over_target"], 1.05)
+            self.assertLessEqual(row["left_over_share"], 1e-3)
+            self.assertEqual(row["gouge_mm"], 0)
+
+
+class GuardTest(SimpleTestCase):
+    """Where a path would take too much it is taken back, field and all."""
+
+    def setUp(self) -> None:
+        self.grid = Grid.over((-20, -20, 20, 20), 0.25)
+        self.frame = (self.grid.x0, self.grid.y0, self.grid.cell)
+        self.field = np.full((self.grid.ny, self.grid.nx), 9.0, np.float32)
+
+    def test_area_of_a_slot(self) -> None:
+        """A slot of 10 x 8 mm after its first disc, by hand: 80 mm2."""
+        path = np.array([[-4.0, 0.0], [-4.0, 1e-9], [4.0, 0.0]])
+        disc = tracer.follow(self.field, *self.frame, path[:2], 5.0, 1e9, *LOG)[2]
+        self.assertAlmostEqual(disc, np.pi * 25, delta=0.5)
+        _, used, area = tracer.follow(self.field, *self.frame, path[1:], 5.0, 1e9, *LOG)
+        self.assertGreater(used, 0)
+        self.assertAlmostEqual(area, 80.0, delta=0.4)
+
+    def test_a_thin_crescent_is_felt(self) -> None:
+        """0.1 mm of a half circle is swallowed in one step: 1.57 mm2 over 1.25 mm is 1.26 mm."""
+        start = np.array([[0.0, 0.0], [0.0, 1e-9]])
+        tracer.follow(self.field, *self.frame, start, 5.0, 1e9, *LOG)
+        before = self.field.copy()
+        into = np.array([[0.0, 0.0], [0.1, 0.0]])
+        depth, used, _ = tracer.follow(self.field, *self.frame, into, 5.0, 0.5, *LOG)
+        self.assertEqual(used, -1)
+        self.assertAlmostEqual(float(depth[1]), 0.1 * 10.0 / 1.25, delta=0.05)
+        np.testing.assert_array_equal(self.field, before)
+
+    def test_a_bent_link_stays_off_the_wall(self) -> None:
+        """Leaving towards a wall 0.2 mm away: no curve hooks over it, however small the hook."""
+        room = np.repeat((10.0 - self.grid.y0 - self.grid.cell * np.arange(self.grid.ny))[:, None], self.grid.nx, 1)
+        self.field[:] = -1.0
+        ends = np.array([[0.0, 4.8], [1.0, 4.8]])
+        link = smooth_link(ends, np.array([0.0, 1.0]), np.array([0.0, -1.0]), self.field, room.astype(np.float32),
+                           self.grid, 5.0, 5.0, 0.2, 0.01)  # fmt: skip
+        self.assertLessEqual(float(link[:, 1].max()), 5.0)
+
+    def test_an_arc_ends_where_it_is_written(self) -> None:
+        """Ends of arcs are rounded: what lies between the rounded and the true end is not taken for cut."""
+        height = np.zeros((200, 200), np.int16)
+        end = np.array([[10.02, 10.0, -1.0], [14.0, 10.0, -1.0]])
+        centre = np.array([[6.0, 10.0], [0.0, 0.0]])
+        steps, _, _, _ = replay.run(
+            *replay.whole_cells(height), 0.0, 0.0, 0.1, 0.0, 0.001, np.array([6.0, 6.0, -1.0]), np.array([3, 1]), end,
+            centre,
+            np.array([np.pi / 2, 0.0]), 3.0, 0.15, 1.0,
+        )  # fmt: skip
+        ends = steps[np.nonzero(np.diff(steps[:, 0], append=9))[0]]
+        np.testing.assert_allclose(ends[:, 1:4], end)
+
+
+class PeakTest(SimpleTestCase):
+    def test_an_area_whose_crescents_were_swallowed(self) -> None:
+        """An island at a bite of 10 %: 1.111 of the target without the guard."""
+        row = measured(next(iter(made_areas(range(30, 31)))), 1e9)["operations"][0]
+        self.assertLessEqual(row["max_over_target"], 1.05)
+        self.assertLessEqual(row["left_over_share"], 1e-3)
+
+
+class CornerTest(SimpleTestCase):
+    def test_sharp_corners_are_cleared(self) -> None:
+        """The rest in sharp corners is wiped: 0.156 % stood there before."""
+        row = planned(job(rectangle(50, 40), diameter=12, ae=2.4)).report["operations"][0]
+        self.assertLessEqual(row["left_over_share"], 5e-4)
+        self.assertLessEqual(row["max_over_target"], 1.05)
+
+
+class SideBySideTest(SimpleTestCase):
+    def test_two_at_once_in_order_with_progress_from_here(self) -> None:
+        """Both wait for each other: done one after the other they would never meet. Neither ends before half was told."""
+        meet = threading.Barrier(2, timeout=20)
+        half = threading.Event()
+        told: list[tuple[float, bool]] = []
+        here = threading.get_ident()
+
+        def work(k: int) -> Callable[[Callable[[float], None]], int]:
+            def run(tick: Callable[[float], None]) -> int:
+                tick(0.5)
+                meet.wait()
+                self.assertTrue(half.wait(timeout=20), "half of all was never told")
+                return k
+
+            return run
+
+        def progress(k: int, share: float) -> None:
+            told.append((share, threading.get_ident() == here))
+            if share == 0.5:
+                half.set()
+
+        self.assertEqual(side_by_side([work(1), work(2)], progress), [1, 2])
+        self.assertTrue(all(mine for _, mine in told))
+        self.assertLessEqual(max(share for share, _ in told), 1.0)
+        self.assertEqual([share for share, _ in told], sorted(share for share, _ in told))
+
+    def test_a_stop_and_a_fault_end_all(self) -> None:
+        ended: list[str] = []
+
+        def endless(tick: Callable[[float], None]) -> None:
+            try:
+                while True:
+                    tick(0.1)
+                    time.sleep(0.01)
+            finally:
+                ended.append("endless")
+
+        def stop(k: int, share: float) -> None:
+            raise StoppedError("Planning was stopped.")
+
+        def broken(tick: Callable[[float], None]) -> None:
+            raise ValueError("broken")
+
+        with self.assertRaises(StoppedError):
+            side_by_side([endless, endless], stop)
+        with self.assertRaisesRegex(ValueError, "broken"):
+            side_by_side([endless, broken], lambda k, share: None)
+        self.assertEqual(len(ended), 3)
+
+
+class NarrowSlotTest(SimpleTestCase):
+    def test_hardly_wider_than_the_cutter(self) -> None:
+        """Ramped through, then the walls: three times the ideal at most (loops took six to eight), nothing left."""
+        made = planned(job([[0, 0], [90, 0], [90, 60], [79, 60], [79, 11], [0, 11]], ae=1.5))
+        row = made.report["operations"][0]
+        self.assertLessEqual(row["left_over_share"], 1e-3)
+        self.assertLessEqual(row["max_over_target"], 1.05)
+        self.assertEqual(row["gouge_mm"], 0)
+        self.assertLess(row["seconds"], 3.0 * row["ideal_seconds"])
+        load = made.trace.share[made.trace.part == ENTRY]
+        self.assertLessEqual(float(load.max()), 1.05)
+
+    def test_each_ramp_is_told_once(self) -> None:
+        """Two slots joined by a neck that the cutter does not pass: two ramps, two notes (three before)."""
+        outline = [[0, 0], [40, 0], [40, 3], [50, 3], [50, 0], [90, 0], [90, 11], [50, 11], [50, 8], [40, 8], [40, 11],
+                   [0, 11]]  # fmt: skip
+        made = planned(job(outline, ae=1.5))
+        self.assertEqual(codes(made).count("entry.ramp"), 2)

@@ -1,0 +1,151 @@
+<script lang="ts">
+  /** How the cutter goes in and about: way in, where, order of areas and levels, both directions. */
+  import { number } from '../format';
+  import QuantityField from '../parts/QuantityField.svelte';
+  import TextField from '../parts/TextField.svelte';
+  import type { Operation, Region } from '../types';
+  import type { BenchState } from './bench.svelte';
+
+  let { bench, operation, regions }: { bench: BenchState; operation: Operation; regions: Region[] } =
+    $props();
+  let fault = $state('');
+
+  const WAYS: [NonNullable<Operation['entry']>, string][] = [
+    ['auto', 'the quickest'],
+    ['helix', 'helix'],
+    ['ramp', 'ramp'],
+    ['plunge', 'straight down'],
+  ];
+  const ORDERS: [NonNullable<Operation['order']>, string][] = [
+    ['areas', 'area by area'],
+    ['levels', 'level by level'],
+  ];
+  /** What a first choice takes: conventional cuts load the cutter more at their end (common practice). */
+  const BACK = 0.6;
+  const back = $derived(operation.conventional ?? 0);
+
+  async function goIn(region: Region, typed: string): Promise<boolean> {
+    const words = typed
+      .trim()
+      .split(/[\s;]+/)
+      .filter(Boolean)
+      .map((w) => Number(w.replace(',', '.')));
+    fault = '';
+    if (words.length && (words.length !== 2 || !words.every(Number.isFinite))) {
+      fault = `"${typed}" is not a place: give X and Y with a space between them.`;
+      return false;
+    }
+    const start: Region['start'] = words.length ? [words[0]!, words[1]!] : null;
+    await bench.changeRegion(region.name, (r) => ({ ...r, start }));
+    return true;
+  }
+</script>
+
+<label class="pick">
+  Way in
+  <select
+    value={operation.entry ?? 'auto'}
+    onchange={(e) => {
+      const entry = e.currentTarget.value as Operation['entry'];
+      void bench.changeOperation((o) => ({ ...o, entry }));
+    }}
+  >
+    {#each WAYS as [key, says] (key)}<option value={key}>{says}</option>{/each}
+  </select>
+</label>
+{#if operation.entry === 'plunge' && bench.tool && !bench.tool.centre_cutting}
+  <p class="quiet">
+    T{bench.tool.number} is not said to cut at its middle.
+    <button
+      class="plain says"
+      onclick={() =>
+        bench.change({
+          ...bench.document!,
+          tools: bench.document!.tools.map((t) =>
+            t.number === operation.tool ? { ...t, centre_cutting: true } : t,
+          ),
+        })}>It does</button
+    >
+  </p>
+{/if}
+{#if regions.length > 1}<p class="quiet">Go in at</p>{/if}
+{#each regions as region (region.name)}
+  <label class="pick">
+    <span class="name">{regions.length > 1 ? region.name : 'Go in at'}</span>
+    <TextField
+      label="Where to go into {region.name}, X Y"
+      placeholder="X Y, or the quickest"
+      value={region.start ? region.start.map((v) => number(v, 3)).join(' ') : ''}
+      ontake={(typed) => goIn(region, typed)}
+    />
+  </label>
+{/each}
+{#if fault}<p class="fault" role="alert">{fault}</p>{/if}
+{#if regions.length > 1}
+  <label class="pick">
+    Order
+    <select
+      value={operation.order ?? 'areas'}
+      onchange={(e) => {
+        const order = e.currentTarget.value as Operation['order'];
+        void bench.changeOperation((o) => ({ ...o, order }));
+      }}
+    >
+      {#each ORDERS as [key, says] (key)}<option value={key}>{says}</option>{/each}
+    </select>
+  </label>
+{/if}
+<label class="pick tick">
+  <input
+    type="checkbox"
+    checked={back > 0}
+    onchange={(e) => {
+      const conventional = e.currentTarget.checked ? BACK : 0;
+      void bench.changeOperation((o) => ({ ...o, conventional }));
+    }}
+  />
+  <span>Cut on the way back too, conventional</span>
+</label>
+{#if back > 0}
+  <QuantityField
+    label="Bite back"
+    value={back * 100}
+    kind="share"
+    digits={0}
+    note="of the bite"
+    onchange={(v) =>
+      bench.changeOperation((o) => ({ ...o, conventional: Math.min(100, Math.max(5, v)) / 100 }))}
+  />
+{/if}
+
+<style>
+  .pick {
+    display: grid;
+    grid-template-columns: 74px 1fr;
+    gap: 6px;
+    align-items: center;
+    margin-top: 4px;
+  }
+  .name {
+    overflow: hidden;
+    white-space: nowrap;
+    text-overflow: ellipsis;
+  }
+  p {
+    margin: 4px 0 0;
+  }
+  .tick {
+    grid-template-columns: auto 1fr;
+  }
+  select {
+    min-width: 0;
+    width: 100%;
+  }
+  .fault {
+    color: var(--over);
+  }
+  .says {
+    padding: 0 2px;
+    text-decoration: underline;
+  }
+</style>
