@@ -54,10 +54,11 @@ def descend(line: Points, top: float, z: float, radius: float, slope: float, fee
             found.append(Stretch(np.append(floor.xy[order[0]], down)[None], feed))
             here = down
         elif k == count:
-            # The slope of the last stroke is taken at once, going back over it.
-            over = int(np.searchsorted(np.abs(floor.at[order] - floor.at[order[0]]), (here - down) / slope)) + 1
-            found += floor.stroke(order[:over], here, down, slope, feed, full)
-            found += floor.stroke(order[:over][::-1], down, down, slope, feed, full)
+            # The last stroke leaves no slope behind: forth half-way down and back down the rest, then flat.
+            middle = 0.5 * (here + down)
+            over = int(np.searchsorted(np.abs(floor.at[order] - floor.at[order[0]]), (here - middle) / slope)) + 1
+            found += floor.stroke(order[:over], here, middle, slope, feed, full)
+            found += floor.stroke(order[:over][::-1], middle, down, slope, feed, full)
             here = down
         found += floor.stroke(order, here, down, slope, feed, full)
         here, order, open_ends = down, order[::-1], open_ends[::-1]
