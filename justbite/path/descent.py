@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 
 Points = NDArray[np.float64]
 
-PARTS = 4
+PARTS = 20
 """Steps of feed per stroke's depth, in which the feed follows the floor that the strokes before left."""
-DEEPER = 1.25
+DEEPER = 1.4
 """How much deeper than the load allows at full feed a stroke may be, its feed being lowered as much."""
 STATION = 0.125
 """Distance of the places that the floor is kept at, R."""
@@ -40,29 +40,21 @@ def descend(line: Points, top: float, z: float, radius: float, slope: float, fee
     full = removal / (2.0 * radius * feed)
     deepest = DEEPER * full if any(open_ends) else min(DEEPER * full, floor.length * slope)
     count = max(1, math.ceil((top - z) / deepest - 1e-9))
-    order = np.arange(len(floor.at))
     if floor.closed:
         return floor.round(top, z, count, slope, feed, full)
-    if count % 2 == 0:
-        order, open_ends = order[::-1], open_ends[::-1]
-    begin = np.append(floor.xy[order[0]], top)
-    found: list[Stretch] = []
-    here = top
-    for k in range(1, count + 1):
-        down = top + (z - top) * k / count
-        if open_ends[0]:
-            found.append(Stretch(np.append(floor.xy[order[0]], down)[None], feed))
-            here = down
-        elif k == count:
-            # The last stroke leaves no slope behind: forth half-way down and back down the rest, then flat.
-            middle = 0.5 * (here + down)
-            over = int(np.searchsorted(np.abs(floor.at[order] - floor.at[order[0]]), (here - middle) / slope)) + 1
-            found += floor.stroke(order[:over], here, middle, slope, feed, full)
-            found += floor.stroke(order[:over][::-1], middle, down, slope, feed, full)
-            here = down
-        found += floor.stroke(order, here, down, slope, feed, full)
-        here, order, open_ends = down, order[::-1], open_ends[::-1]
-    return begin, found
+    ways = [floor.strokes(top, z, n, slope, feed, full, open_ends) for n in (count, count + 1)]
+    if not any(open_ends):
+        ways.append(floor.slopes(top, z, min(slope, DEEPER * full / floor.length), feed, full))
+    return min(ways, key=_minutes)
+
+
+def _minutes(way: tuple[Points, list[Stretch]]) -> float:
+    here, spent = way[0], 0.0
+    for stretch in way[1]:
+        points = np.vstack([here, stretch.points])
+        spent += float(np.linalg.norm(np.diff(points, axis=0), axis=1).sum()) / stretch.feed
+        here = points[-1]
+    return spent
 
 
 @dataclass
@@ -81,7 +73,7 @@ class _Floor:
         # The line's own points are stations, so that corners are kept.
         at = np.unique(np.concatenate([length, np.linspace(0.0, length[-1], count + 1)]).round(9))
         xy = np.column_stack([np.interp(at, length, line[:, 0]), np.interp(at, length, line[:, 1])])
-        return cls(at, xy, np.full(len(at), top), radius)
+        return cls(at, xy, np.full(len(at), float(top)), radius)
 
     @property
     def closed(self) -> bool:
@@ -101,6 +93,57 @@ class _Floor:
             here = down
         found += self.stroke(np.arange(first, len(self.at)), z, z, slope, feed, full)
         return np.append(self.xy[first], top), found
+
+    def strokes(self, top: float, z: float, count: int, slope: float, feed: float, full: float,
+                open_ends: tuple[bool, bool]) -> tuple[Points, list[Stretch]]:  # fmt: skip
+        """To and fro down in `count` strokes of one depth, each sloping down at its beginning and then flat."""
+        self.height[:] = top
+        order = np.arange(len(self.at))
+        if count % 2 == 0:
+            order, open_ends = order[::-1], open_ends[::-1]
+        begin = np.append(self.xy[order[0]], top)
+        found: list[Stretch] = []
+        here = top
+        for k in range(1, count + 1):
+            down = top + (z - top) * k / count
+            if open_ends[0]:
+                found.append(Stretch(np.append(self.xy[order[0]], down)[None], feed))
+                here = down
+            elif k == count:
+                # The last stroke leaves no slope behind: forth half-way down and back down the rest, then flat.
+                middle = 0.5 * (here + down)
+                over = int(np.searchsorted(self._from(order), (here - middle) / slope)) + 1
+                found += self.stroke(order[:over], here, middle, slope, feed, full)
+                found += self.stroke(order[:over][::-1], middle, down, slope, feed, full)
+                here = down
+            found += self.stroke(order, here, down, slope, feed, full)
+            here, order, open_ends = down, order[::-1], open_ends[::-1]
+        return begin, found
+
+    def slopes(self, top: float, z: float, slope: float, feed: float, full: float
+               ) -> tuple[Points, list[Stretch]]:  # fmt: skip
+        """To and fro down at the full slope, then flat from end to end: quicker where the slope holds the ramp up.
+
+        It begins on the way, just so far from an end that the last slope ends at the line's beginning.
+        """
+        self.height[:] = top
+        whole = math.ceil((top - z) / (self.length * slope) - 1e-9) - 1
+        # Towards the beginning, then as many whole strokes as there are to be; turned round for an odd number.
+        order = np.arange(len(self.at))[:: -1 if whole % 2 else 1]
+        rest = (top - z) / slope - whole * self.length
+        first = min(len(order), int(np.searchsorted(self._from(order), rest - 1e-9)) + 1)
+        begin = np.append(self.xy[order[first - 1]], top)
+        found: list[Stretch] = []
+        here = top
+        for part in (order[:first][::-1], *(order[:: (-1) ** k] for k in range(whole))):
+            down = max(z, here - float(self._from(part)[-1]) * slope)
+            found += self.stroke(part, here, down, slope, feed, full)
+            here = down
+        return begin, found + self.stroke(np.arange(len(self.at)), z, z, slope, feed, full)
+
+    def _from(self, order: NDArray[np.intp]) -> NDArray[np.float64]:
+        """mm along the line from the first of the stations."""
+        return np.abs(self.at[order] - self.at[order[0]])
 
     @property
     def length(self) -> float:

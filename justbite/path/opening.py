@@ -23,8 +23,8 @@ from justbite.path.spine import neck_lines, round_islands, spines
 Points = NDArray[np.float64]
 SHARES = (0.95, 0.8, 0.6, 0.4, 0.25)
 """How wide it must be along a long ramp, over the widest place: the lines that are tried."""
-NARROW_SHARE = 0.6
-"""The same in a slot hardly wider than the cutter, which is ramped through in any case."""
+NARROW_SHARES = (0.6, 0.3, 0.15, 0.05)
+"""The same in a slot hardly wider than the cutter, which is ramped through in any case: bends are wider than legs."""
 NECK = 0.6
 """Half the width that the centre has in a neck that a ramp through is worth planning for, at most; R."""
 NECK_SHARE = 0.04
@@ -74,7 +74,7 @@ def find_openings(area: Area, part: Polygon, clearance: float, wish: Wish | None
     if usual.kind not in ("helix", "ramp") or wish.kind in ("helix", "plunge"):
         return [usual]
     if is_narrow(part, area.radius):
-        return [max([usual, *_ramps(part, area.radius, (NARROW_SHARE,))], key=lambda e: _length(e.points))]
+        return [max([usual, *_ramps(part, area.radius, NARROW_SHARES)], key=lambda e: _length(e.points))]
     if pace is None or wish.place is not None:
         return [usual]
     if not (wish.slotting or wish.kind == "ramp"):

@@ -116,7 +116,9 @@ def straightened(line: Points, part: Polygon, radius: float) -> Points:
 @lru_cache(maxsize=8)
 def middle(part: Polygon, radius: float) -> tuple[Points, NDArray[np.float64], NDArray[np.int64]]:
     """Places in the middle of `part` (n, 2), how far walls are there, and the edges between them (m, 2)."""
-    rings = [shapely.segmentize(r, BORDER * radius) for r in (part.exterior, *part.interiors)]
+    # Where points stand farther apart than the walls do the graph breaks: no farther than half of a slot's width.
+    apart = min(BORDER * radius, part.area / part.length)
+    rings = [shapely.segmentize(r, apart) for r in (part.exterior, *part.interiors)]
     border = np.unique(np.concatenate([np.asarray(r.coords)[:-1] for r in rings]), axis=0)
     none = np.empty((0, 2), dtype=np.int64)
     if len(border) < 8:
