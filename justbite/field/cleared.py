@@ -23,8 +23,10 @@ def stamp(field, x0, y0, cell, ax, ay, bx, by, radius, ahead, log_at, log_was, u
     floor = -4.0 * cell
     taken = 0.0
     reach = radius + 3.0 * cell
+    inner = max(0.0, radius + floor)
     dx, dy = bx - ax, by - ay
     length2 = dx * dx + dy * dy
+    per = 1.0 / length2 if length2 > 0.0 else 0.0
     i1 = max(0, int((min(ax, bx) - reach - x0) / cell))
     i2 = min(nx - 1, int((max(ax, bx) + reach - x0) / cell) + 1)
     j1 = max(0, int((min(ay, by) - reach - y0) / cell))
@@ -33,11 +35,12 @@ def stamp(field, x0, y0, cell, ax, ay, bx, by, radius, ahead, log_at, log_was, u
         used = 0
     for j in range(j1, j2 + 1):
         y = y0 + j * cell
-        first, last = i1, i2
         off = max(0.0, abs(y - 0.5 * (ay + by)) - 0.5 * abs(dy))
         wide = np.sqrt(max(0.0, reach * reach - off * off))
-        first = max(first, int((min(ax, bx) - wide - x0) / cell))
-        last = min(last, int((max(ax, bx) + wide - x0) / cell) + 1)
+        first = max(i1, int((min(ax, bx) - wide - x0) / cell))
+        last = min(i2, int((max(ax, bx) + wide - x0) / cell) + 1)
+        # What lies deep in the disc at a is at the floor since it was stamped: from `hole` up to `on` nothing changes.
+        hole, on = last + 1, last + 1
         if ahead and length2 > 0.0:
             # Where (x - ax) dx + (y - ay) dy > 0.
             side = (y - ay) * dy
@@ -49,25 +52,28 @@ def stamp(field, x0, y0, cell, ax, ay, bx, by, radius, ahead, log_at, log_was, u
                     last = min(last, int(max(-1e6, min(1e6, border))) + 1)
             elif side < -cell * abs(dy):
                 continue
-        for i in range(first, last + 1):
-            was = field[j, i]
-            if was <= floor:
-                continue
-            x = x0 + i * cell
-            t = 0.0
-            if length2 > 0.0:
-                t = ((x - ax) * dx + (y - ay) * dy) / length2
-                t = min(1.0, max(0.0, t))
-            ex = ax + t * dx - x
-            ey = ay + t * dy - y
-            now = max(np.sqrt(ex * ex + ey * ey) - radius, floor)
-            if now < was:
-                log_at[used] = j * nx + i
-                log_was[used] = was
-                used += 1
-                field[j, i] = now
-                if was > -0.5 * cell and now < 0.5 * cell:
-                    taken += min(1.0, was / cell + 0.5) - max(0.0, now / cell + 0.5)
+            deep = inner * inner - (y - ay) * (y - ay)
+            if deep > 0.0:
+                half = np.sqrt(deep)
+                hole = int((ax - half - x0) / cell) + 1
+                on = max(hole, int((ax + half - x0) / cell) + 1)
+        for begin, end in ((first, min(last, hole - 1)), (max(first, on), last)):
+            for i in range(begin, end + 1):
+                was = field[j, i]
+                if was <= floor:
+                    continue
+                x = x0 + i * cell
+                t = min(1.0, max(0.0, ((x - ax) * dx + (y - ay) * dy) * per))
+                ex = ax + t * dx - x
+                ey = ay + t * dy - y
+                now = max(np.sqrt(ex * ex + ey * ey) - radius, floor)
+                if now < was:
+                    log_at[used] = j * nx + i
+                    log_was[used] = was
+                    used += 1
+                    field[j, i] = now
+                    if was > -0.5 * cell and now < 0.5 * cell:
+                        taken += min(1.0, was / cell + 0.5) - max(0.0, now / cell + 0.5)
     return used, taken * cell * cell
 
 

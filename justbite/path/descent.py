@@ -2,7 +2,6 @@
 
 import math
 from dataclasses import dataclass
-from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,16 +17,23 @@ STATION = 0.125
 
 
 @dataclass(frozen=True, slots=True)
-class Stretch:
-    """Part of a stroke: points (n, 3) that follow the place it begins at, and its feed, mm/min."""
+class Descent:
+    """A way down: where it begins (3,), the ends of its lines (n, 3) and the feed along each (n,), mm/min."""
 
-    points: Points
-    feed: float
+    begin: Points
+    ends: Points
+    feeds: NDArray[np.float64]
+
+    @property
+    def minutes(self) -> float:
+        """How long it takes at its feeds."""
+        ways = np.linalg.norm(np.diff(np.vstack([self.begin, self.ends]), axis=0), axis=1)
+        return float((ways / self.feeds).sum())
 
 
 def descend(line: Points, top: float, z: float, radius: float, slope: float, feed: float,
-            removal: float, open_ends: tuple[bool, bool] = (False, False)) -> tuple[Points, list[Stretch]]:  # fmt: skip
-    """Where a ramp along `line` (n, 2) begins, (3,), and its stretches down from `top` to `z`.
+            removal: float, open_ends: tuple[bool, bool] = (False, False)) -> Descent:  # fmt: skip
+    """The ramp along `line` (n, 2) down from `top` to `z`.
 
     It ends at the line's end. Round a closed line it goes on in one direction. At an end that is open, cleared down
     to `z` before, it comes straight down.
@@ -41,20 +47,12 @@ def descend(line: Points, top: float, z: float, radius: float, slope: float, fee
     deepest = DEEPER * full if any(open_ends) else min(DEEPER * full, floor.length * slope)
     count = max(1, math.ceil((top - z) / deepest - 1e-9))
     if floor.closed:
-        return floor.round(top, z, count, slope, feed, full)
+        ways = [floor.round(top, z, n, slope, feed, full) for n in (count, count + 1)]
+        return min(ways, key=lambda way: way.minutes)
     ways = [floor.strokes(top, z, n, slope, feed, full, open_ends) for n in (count, count + 1)]
     if not any(open_ends):
         ways.append(floor.slopes(top, z, min(slope, DEEPER * full / floor.length), feed, full))
-    return min(ways, key=_minutes)
-
-
-def _minutes(way: tuple[Points, list[Stretch]]) -> float:
-    here, spent = way[0], 0.0
-    for stretch in way[1]:
-        points = np.vstack([here, stretch.points])
-        spent += float(np.linalg.norm(np.diff(points, axis=0), axis=1).sum()) / stretch.feed
-        here = points[-1]
-    return spent
+    return min(ways, key=lambda way: way.minutes)
 
 
 @dataclass
@@ -80,48 +78,49 @@ class _Floor:
         return bool(np.allclose(self.xy[0], self.xy[-1], atol=1e-6 * self.radius))
 
     def round(self, top: float, z: float, count: int, slope: float, feed: float, full: float
-              ) -> tuple[Points, list[Stretch]]:  # fmt: skip
+              ) -> Descent:  # fmt: skip
         """Down in `count` rounds, each sloping down at its beginning, and on over the last slope to the line's end."""
+        self.height[:] = top
         # It begins so far before the line's end as the last slope is long.
         first = int(np.searchsorted(self.at, self.length - (top - z) / count / slope))
         order = np.concatenate([np.arange(first, len(self.at) - 1), np.arange(first + 1)])
-        found: list[Stretch] = []
+        found: list[_Lines] = []
         here = top
         for k in range(1, count + 1):
             down = top + (z - top) * k / count
-            found += self.stroke(order, here, down, slope, feed, full)
+            found.append(self.stroke(order, here, down, slope, feed, full))
             here = down
-        found += self.stroke(np.arange(first, len(self.at)), z, z, slope, feed, full)
-        return np.append(self.xy[first], top), found
+        found.append(self.stroke(np.arange(first, len(self.at)), z, z, slope, feed, full))
+        return _joined(np.append(self.xy[first], top), found)
 
     def strokes(self, top: float, z: float, count: int, slope: float, feed: float, full: float,
-                open_ends: tuple[bool, bool]) -> tuple[Points, list[Stretch]]:  # fmt: skip
+                open_ends: tuple[bool, bool]) -> Descent:  # fmt: skip
         """To and fro down in `count` strokes of one depth, each sloping down at its beginning and then flat."""
         self.height[:] = top
         order = np.arange(len(self.at))
         if count % 2 == 0:
             order, open_ends = order[::-1], open_ends[::-1]
         begin = np.append(self.xy[order[0]], top)
-        found: list[Stretch] = []
+        found: list[_Lines] = []
         here = top
         for k in range(1, count + 1):
             down = top + (z - top) * k / count
             if open_ends[0]:
-                found.append(Stretch(np.append(self.xy[order[0]], down)[None], feed))
+                found.append((np.append(self.xy[order[0]], down)[None], np.array([feed])))
                 here = down
             elif k == count:
                 # The last stroke leaves no slope behind: forth half-way down and back down the rest, then flat.
                 middle = 0.5 * (here + down)
                 over = int(np.searchsorted(self._from(order), (here - middle) / slope)) + 1
-                found += self.stroke(order[:over], here, middle, slope, feed, full)
-                found += self.stroke(order[:over][::-1], middle, down, slope, feed, full)
+                found.append(self.stroke(order[:over], here, middle, slope, feed, full))
+                found.append(self.stroke(order[:over][::-1], middle, down, slope, feed, full))
                 here = down
-            found += self.stroke(order, here, down, slope, feed, full)
+            found.append(self.stroke(order, here, down, slope, feed, full))
             here, order, open_ends = down, order[::-1], open_ends[::-1]
-        return begin, found
+        return _joined(begin, found)
 
     def slopes(self, top: float, z: float, slope: float, feed: float, full: float
-               ) -> tuple[Points, list[Stretch]]:  # fmt: skip
+               ) -> Descent:  # fmt: skip
         """To and fro down at the full slope, then flat from end to end: quicker where the slope holds the ramp up.
 
         It begins on the way, just so far from an end that the last slope ends at the line's beginning.
@@ -133,13 +132,14 @@ class _Floor:
         rest = (top - z) / slope - whole * self.length
         first = min(len(order), int(np.searchsorted(self._from(order), rest - 1e-9)) + 1)
         begin = np.append(self.xy[order[first - 1]], top)
-        found: list[Stretch] = []
+        found: list[_Lines] = []
         here = top
         for part in (order[:first][::-1], *(order[:: (-1) ** k] for k in range(whole))):
             down = max(z, here - float(self._from(part)[-1]) * slope)
-            found += self.stroke(part, here, down, slope, feed, full)
+            found.append(self.stroke(part, here, down, slope, feed, full))
             here = down
-        return begin, found + self.stroke(np.arange(len(self.at)), z, z, slope, feed, full)
+        found.append(self.stroke(np.arange(len(self.at)), z, z, slope, feed, full))
+        return _joined(begin, found)
 
     def _from(self, order: NDArray[np.intp]) -> NDArray[np.float64]:
         """mm along the line from the first of the stations."""
@@ -151,7 +151,7 @@ class _Floor:
 
     def stroke(
         self, order: NDArray[np.intp], here: float, down: float, slope: float, feed: float, full: float
-    ) -> list[Stretch]:
+    ) -> "_Lines":
         """Go along the stations from height `here` to `down`; `full`: depth that is taken at `feed`."""
         way = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(self.xy[order], axis=0).T))])
         heights = np.maximum(down, here - way * slope)
@@ -164,13 +164,18 @@ class _Floor:
         load = load - np.diff(heights) / np.maximum(np.diff(way), 1e-9) * (0.5 * math.pi * self.radius)
         load = np.maximum(1.0, load / full)
         steps = np.ceil((load - 1.0) * PARTS - 1e-6)
-        ends = np.concatenate([[0], np.nonzero(np.diff(steps))[0] + 1, [len(steps)]])
-        return [Stretch(_straight(points[a : b + 1])[1:], feed / float(load[a:b].max())) for a, b in pairwise(ends)]
+        first = np.concatenate([[0], np.nonzero(np.diff(steps))[0] + 1])
+        feeds = np.repeat(feed / np.maximum.reduceat(load, first), np.diff(np.append(first, len(load))))
+        # Without the points on a straight line at one feed.
+        ways = np.diff(points, axis=0)
+        ways /= np.maximum(np.linalg.norm(ways, axis=1, keepdims=True), 1e-12)
+        kept = np.append((np.linalg.norm(np.diff(ways, axis=0), axis=1) > 1e-6) | (np.diff(steps) != 0.0), True)
+        return points[1:][kept], feeds[kept]
 
 
-def _straight(points: Points) -> Points:
-    """Without the points that lie on the line between their neighbours."""
-    ways = np.diff(points, axis=0)
-    ways /= np.maximum(np.linalg.norm(ways, axis=1, keepdims=True), 1e-12)
-    turns = np.linalg.norm(np.diff(ways, axis=0), axis=1) > 1e-6
-    return points[np.concatenate([[True], turns, [True]])]
+_Lines = tuple[Points, NDArray[np.float64]]
+"""Ends of lines (n, 3) and the feeds along them (n,)."""
+
+
+def _joined(begin: Points, lines: list[_Lines]) -> Descent:
+    return Descent(begin, np.vstack([ends for ends, _ in lines]), np.concatenate([feeds for _, feeds in lines]))

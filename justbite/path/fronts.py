@@ -1,6 +1,6 @@
 """What clearing works with: stretches of path, thresholds of a sweep, fronts, and what a flood finds."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,6 +22,8 @@ class Piece:
     """Links: last point where the cutter may come down at rapid, clear all round; -1 if none."""
     slow: bool = False
     """Links: something is grazed on the way, so that the feed is that of a cut."""
+    fitted: dict[tuple[int, int], NDArray[np.float64]] = field(default_factory=dict)
+    """Cuts: the lines and arcs between two of its points, once they are known. Every level has the same."""
 
 
 @dataclass(frozen=True, slots=True)

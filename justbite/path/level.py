@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 from scipy import ndimage
 from shapely.geometry import Polygon
 
@@ -45,6 +46,27 @@ class PartPlan:
     """mm2 of the plane that is clear at the end."""
 
 
+@dataclass(frozen=True, slots=True)
+class Ground:
+    """One part of the locus as all plans for it find it."""
+
+    grid: Grid
+    room: Field
+    cleared: Field
+    """Before anything is cut."""
+    reach: NDArray[np.bool_]
+    """Nodes in material that the cutter can take."""
+    rims: tuple[Points, ...]
+    corners: Points
+
+
+def ground_of(area: Area, part: Polygon, target: float) -> Ground:
+    """What is the same for every plan of a part."""
+    room, cleared, grid = fields_of(area, part, target)
+    reach = signed_distance(part.buffer(area.wall).intersection(area.material), grid, grid.cell) > 0.0
+    return Ground(grid, room, cleared, reach, _rims(part, area.radius), _corners(part))
+
+
 def ways_into(area: Area, clearance: float, wish: Wish | None, target: float,
               pace: Pace | None = None) -> list[tuple[Polygon, list[Entry]]]:  # fmt: skip
     """For each part of the locus the ways in that are worth planning, the most promising first; none where none fits.
@@ -56,20 +78,22 @@ def ways_into(area: Area, clearance: float, wish: Wish | None, target: float,
 
 def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, operation: str,
               tick: Callable[[float], None], wish: Wish | None = None, conventional: float = 0.0,
-              ) -> PartPlan:  # fmt: skip
+              ground: Ground | None = None) -> PartPlan:  # fmt: skip
     """Paths that clear one part of the locus at one level with radial depth `target`, entered by `entry`.
 
     `conventional`: radial depth of cuts in the other direction over the target; 0 where there are to be none.
+    `ground`: from `ground_of`, where several plans share it.
 
     `tick` is called with the share of the part done, 0 to 1, and may raise to stop.
     """
     paths: list[PartPath] = []
     findings: list[Finding] = []
     whole = part.buffer(area.radius).intersection(area.material).area
-    room, cleared, grid = fields_of(area, part, target)
+    ground = ground or ground_of(area, part, target)
     work = Clearing(
-        grid, cleared, room, area.radius, area.wall, target, _rims(part, area.radius), _corners(part), conventional
-    )
+        ground.grid, ground.cleared.copy(), ground.room, area.radius, area.wall, target, ground.rims, ground.corners,
+        conventional,
+    )  # fmt: skip
 
     def share(removed: float) -> None:
         tick(min(0.999, removed / whole))
@@ -83,20 +107,20 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
             break
         if entry.kind == "ramp" and is_narrow(part, area.radius):
             # Loops take several times as long here as ramps, which leave only thin walls beside them.
-            entry = _ramp_through(work, area, part, entry, wish, share, paths)
+            entry = _ramp_through(work, area, part, entry, wish, share, paths, ground.reach)
             continue
         for before in entry.before:
             work.stamp_path(before.points)
             paths.append(PartPath(before, ()))
         paths.append(_clear_from(work, entry, share))
         # A neck may have stopped it: what is left behind one gets an entry of its own.
-        rest = _standing(work, area, part)
+        rest = _standing(work, area.radius, part, ground.reach)
         entry = None if rest is None else _inner_entry(area, part, rest, wish)
     # Once for each, however many parts there are.
     for path in paths:
         if path.entry.kind == "ramp" and not path.entry.chosen and (wish is None or wish.kind != "ramp"):
             findings.append(_ramp_finding(area, path.entry, operation))
-    cleared_area = float(np.count_nonzero(work.cleared < 0.0)) * grid.cell**2
+    cleared_area = float(np.count_nonzero(work.cleared < 0.0)) * ground.grid.cell**2
     return PartPlan(tuple(paths), tuple(findings), cleared_area)
 
 
@@ -142,7 +166,8 @@ def _corners(part: Polygon) -> Points:
 
 
 def _ramp_through(work: Clearing, area: Area, part: Polygon, entry: Entry, wish: Wish | None,
-                  share: Callable[[float], None], paths: list[PartPath]) -> Entry | None:  # fmt: skip
+                  share: Callable[[float], None], paths: list[PartPath],
+                  reach: NDArray[np.bool_]) -> Entry | None:  # fmt: skip
     """A ramp along a narrow slot, then to and fro along its walls. Returns the next way in, None when all is done.
 
     Only after the last ramp, what no ramp takes is looked for.
@@ -151,7 +176,7 @@ def _ramp_through(work: Clearing, area: Area, part: Polygon, entry: Entry, wish:
     work.stamp_path(entry.points)
     (x, y), heading = entry.points[-1], entry.heading or 0.0
     x, y = work.to_and_fro(float(x), float(y), heading, share)
-    rest = _standing(work, area, part)
+    rest = _standing(work, area.radius, part, reach)
     after = None if rest is None else _inner_entry(area, part, rest, wish)
     if after is None or after.kind != "ramp":
         work.run(x, y, None, share)
@@ -173,16 +198,15 @@ def _clear_from(work: Clearing, entry: Entry, share: Callable[[float], None]) ->
     return PartPath(entry, tuple(work.pieces))
 
 
-def _standing(work: Clearing, area: Area, part: Polygon) -> Polygon | None:
+def _standing(work: Clearing, radius: float, part: Polygon, reach: NDArray[np.bool_]) -> Polygon | None:
     """Where in `part` the cutter would still meet a good deal of material; None when nowhere."""
     grid = work.grid
-    standing = work.cleared > 0.1 * area.radius
-    reach = signed_distance(part.buffer(area.wall).intersection(area.material), grid, area.radius)
-    labels, count = ndimage.label(standing & (reach > 0.0))
-    if count == 0:
+    standing = (work.cleared > 0.1 * radius) & reach
+    if np.count_nonzero(standing) * grid.cell**2 < LEAST_REST * radius**2:
         return None
+    labels, _ = ndimage.label(standing)
     sizes = np.bincount(labels.ravel())[1:] * grid.cell**2
-    if sizes.max() < LEAST_REST * area.radius**2:
+    if sizes.max() < LEAST_REST * radius**2:
         return None
     # Row by row, each run of nodes a box that reaches half-way into the next row.
     edges = np.diff((labels == 1 + int(sizes.argmax())).astype(np.int8), axis=1, prepend=0, append=0)

@@ -45,8 +45,11 @@ SHORT = 0.2
 """Pieces of fronts that are not counted, R: they are cut with their neighbours."""
 RETURN, TAPER = 0.5, 0.6
 """R: how much longer than straight across a return is, and cut of full length lost where a pass begins and ends."""
-FRONTS, COARSE = 20, 0.03
-"""Fronts looked at, at most; where there are more each stands for several. How coarse walls may be for that, R."""
+FRONTS, FEW_FRONTS, IN_DOUBT = 20, 6, 0.06
+"""Fronts looked at, at most; where there are more each stands for several. So many at first, and how far behind the
+best of its kind a way in may then be to be looked at again, over the whole cut."""
+COARSE = 0.03
+"""How coarse walls may be for that, R."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,9 +90,23 @@ def _worth_planning(usual: Entry, area: Area, part: Polygon, target: float, pace
     """Of all long ramps, and the usual way in, those that may be the quickest; the one that seems so first."""
     radius = area.radius
     whole = part.buffer(radius).area / target
+    known: list[tuple[Entry, float]] = []
+
+    def way_in(entry: Entry) -> float:
+        # Each is asked for twice.
+        for other, cost in known:
+            if other is entry:
+                return cost
+        known.append((entry, pace.entry(entry)))
+        return known[-1][1]
+
+    told = replace(pace, entry=way_in)
 
     def weighed(entries: list[Entry]) -> list[tuple[float, Entry]]:
-        return sorted(((loss(e, part, target, radius, pace) / whole, e) for e in entries), key=lambda w: w[0])
+        first = [loss(e, part, target, radius, told, FEW_FRONTS) / whole for e in entries]
+        doubt = min(first, default=0.0) + IN_DOUBT
+        left = [e for lost, e in zip(first, entries, strict=True) if lost <= doubt]
+        return sorted(((loss(e, part, target, radius, told) / whole, e) for e in left), key=lambda w: w[0])
 
     def marked(entry: Entry) -> Entry:
         return replace(entry, chosen=usual.kind == "helix", before=tuple(marked(e) for e in entry.before))
@@ -101,7 +118,8 @@ def _worth_planning(usual: Entry, area: Area, part: Polygon, target: float, pace
     rings = ramps([_ramp(line) for line in round_islands(part, radius)])
     nets = ramps(_network(part, radius))
     # What loops in a neck cost, the estimate does not know. A ring leads through those beside islands.
-    necks = [] if part.interiors else ramps(_through_neck(part, radius))
+    through = [] if part.interiors else [marked(e) for e in _through_neck(part, radius)]
+    necks = [(loss(e, part, target, radius, told) / whole, e) for e in through]
     least, best = min([*plain, *rings, *nets, *necks], key=lambda w: w[0])
     if whole > LARGE * radius:
         return [best]
@@ -177,8 +195,8 @@ def _coarse(part: Polygon, radius: float) -> Polygon:
     return coarse
 
 
-def loss(entry: Entry, part: Polygon, target: float, radius: float, pace: Pace) -> float:
-    """mm of cut by which the job takes longer than at full bite all the time."""
+def loss(entry: Entry, part: Polygon, target: float, radius: float, pace: Pace, fronts: int = FRONTS) -> float:
+    """mm of cut by which the job takes longer than at full bite all the time; told from so many `fronts`."""
     opened = LineString(entry.points)
     if entry.before:
         opened = shapely.union_all([opened, *(LineString(e.points) for e in entry.before)])
@@ -188,7 +206,7 @@ def loss(entry: Entry, part: Polygon, target: float, radius: float, pace: Pace) 
         opened = shapely.ops.substring(opened, lag, opened.length - lag)
     x1, y1, x2, y2 = part.bounds
     farthest = shapely.hausdorff_distance(part, opened)
-    step = target * max(1.0, np.ceil(farthest / target / FRONTS))
+    step = target * max(1.0, np.ceil(farthest / target / fronts))
     returned = passes = 0.0
     part = _coarse(part, radius)
     distance = target

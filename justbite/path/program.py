@@ -17,8 +17,9 @@ from justbite.model.moves import (
     POSITION,
     RAPID,
     Moves,
+    lengths,
 )
-from justbite.path.descent import Stretch, descend
+from justbite.path.descent import Descent, descend
 from justbite.path.entry import Entry
 from justbite.path.fit import fit
 from justbite.path.fronts import Piece
@@ -116,17 +117,42 @@ def add_level(out: MovesBuilder, parts: list[PartPath], above: float, z: float, 
         out.rapid(x, y, heights.travel)
 
 
+def level_minutes(parts: list[PartPath], above: float, z: float, target: float, heights: Heights, feeds: Feeds,
+                  radius: float) -> float:  # fmt: skip
+    """Minutes of a level at its feeds: as long as what `add_level` makes of it, but for the fit of lines and arcs."""
+    up, drop = heights.travel - z, above + heights.gap - z
+    total = 0.0
+    for part in parts:
+        scratch = MovesBuilder(np.array([*part.entry.points[0], heights.travel]))
+        enter(scratch, part.entry, above, z, heights, feeds, radius)
+        moves = scratch.build()
+        total += float((lengths(moves) / np.nan_to_num(moves.feed, nan=feeds.rapid)).sum())
+        for piece in part.pieces:
+            spans = np.hypot(*np.diff(piece.points, axis=0).T)
+            if piece.kind == "cut":
+                factor = _feed_factors(piece, spans, feeds, target)
+                total += float((spans if factor is None else spans / factor[1:]).sum()) / feeds.cut
+                continue
+            pace = _at_pace(feeds, piece)
+            if piece.drop > 0 and over_is_quicker(piece.points, piece.drop, above, z, heights, pace):
+                across = float(np.hypot(*(piece.points[piece.drop] - piece.points[0])))
+                total += (up + across + up - drop) / feeds.rapid
+                total += (drop + float(spans[piece.drop :].sum())) / pace.link
+            else:
+                total += float(spans.sum()) / pace.link
+        total += up / feeds.rapid
+    return total
+
+
 def enter(out: MovesBuilder, entry: Entry, above: float, z: float, heights: Heights, feeds: Feeds,
            radius: float) -> None:  # fmt: skip
     straight_down = entry.kind == "plunge" and entry.centre is not None
     x, y = (float(v) for v in (entry.centre if straight_down and entry.centre else entry.points[0]))
-    strokes: list[Stretch] = []
+    down: Descent | None = None
     if entry.kind == "ramp":
         slope = math.tan(feeds.ramp)
-        begin, strokes = descend(
-            entry.points, above + ABOVE, z, radius, slope, feeds.entry, feeds.removal, entry.open_ends
-        )
-        x, y = float(begin[0]), float(begin[1])
+        down = descend(entry.points, above + ABOVE, z, radius, slope, feeds.entry, feeds.removal, entry.open_ends)
+        x, y = float(down.begin[0]), float(down.begin[1])
     elif entry.kind == "helix":
         x, y, _ = _helix_begin(entry, above + ABOVE, z, feeds, radius)
     if out.here[2] < heights.travel:
@@ -142,9 +168,9 @@ def enter(out: MovesBuilder, entry: Entry, above: float, z: float, heights: Heig
         _plunge(out, entry, above + ABOVE, z, feeds, radius)
     elif entry.kind == "helix" and entry.centre is not None:
         _helix(out, entry, above + ABOVE, z, feeds, radius)
-    for stretch in strokes:
-        for ex, ey, ez in stretch.points.tolist():
-            out.to(LINE, ex, ey, ez, stretch.feed, ENTRY)
+    if down is not None:
+        for (ex, ey, ez), feed in zip(down.ends.tolist(), down.feeds.tolist(), strict=True):
+            out.to(LINE, ex, ey, ez, feed, ENTRY)
 
 
 def helix_drop(r: float, radius: float, feeds: Feeds) -> float:
@@ -201,30 +227,45 @@ def _plunge(out: MovesBuilder, entry: Entry, top: float, z: float, feeds: Feeds,
 
 
 def _cut(out: MovesBuilder, piece: Piece, z: float, feeds: Feeds, target: float, tolerance: float) -> None:
-    """A cut; where the feed follows the bite, in runs of one feed each, slow enough for the deepest place."""
+    """A cut; where the feed follows the bite, in runs of one feed each, slow enough for the deepest place.
+
+    Its lines and arcs are fitted once for all levels.
+    """
     depth = piece.depth / target
-    if feeds.follow is None or len(depth) < 4:
-        _blocks(out, piece.points, z, feeds.cut, CUT, tolerance, depth)
-        return
-    spans = np.hypot(*np.diff(piece.points, axis=0).T)
-    reach = max(1, round(FEED_RUN / max(1e-6, float(spans.mean()))))
-    # No quicker than what is met a little before and after: the machine needs its way to change.
-    worst = ndimage.maximum_filter1d(depth, 2 * reach + 1, mode="nearest")
-    factor = np.floor(np.interp(worst, *feeds.follow) / FEED_STEP + 1e-9) * FEED_STEP
-    change = np.nonzero(np.diff(factor[1:]))[0] + 1
+    factor = _feed_factors(piece, np.hypot(*np.diff(piece.points, axis=0).T), feeds, target)
+    change = [] if factor is None else (np.nonzero(np.diff(factor[1:]))[0] + 1).tolist()
     at = 0
-    for end in [*change.tolist(), len(depth) - 1]:
+    for end in [*change, len(depth) - 1]:
         if end > at:
-            feed = feeds.cut * float(factor[at + 1])
-            _blocks(out, piece.points[at : end + 1], z, feed, CUT, tolerance, depth[at : end + 1])
+            points = piece.points[at : end + 1]
+            if (at, end) not in piece.fitted:
+                piece.fitted[at, end] = fit(np.ascontiguousarray(points), tolerance)
+            feed = feeds.cut if factor is None else feeds.cut * float(factor[at + 1])
+            _emit(out, points, piece.fitted[at, end], z, feed, CUT, depth[at : end + 1])
             at = end
 
 
-def _blocks(out: MovesBuilder, points: NDArray[np.float64], z: float, feed: float, part: int,
-            tolerance: float, depth: NDArray[np.float64] | None = None) -> None:  # fmt: skip
+def _feed_factors(piece: Piece, spans: NDArray[np.float64], feeds: Feeds, target: float) -> NDArray[np.float64] | None:
+    """What the cutting feed is multiplied by at each point of a cut, `spans` apart; None for one feed all along."""
+    if feeds.follow is None or len(piece.depth) < 4:
+        return None
+    reach = max(1, round(FEED_RUN / max(1e-6, float(spans.mean()))))
+    # No quicker than what is met a little before and after: the machine needs its way to change.
+    worst = ndimage.maximum_filter1d(piece.depth / target, 2 * reach + 1, mode="nearest")
+    factors: NDArray[np.float64] = np.floor(np.interp(worst, *feeds.follow) / FEED_STEP + 1e-9) * FEED_STEP
+    return factors
+
+
+def _blocks(out: MovesBuilder, points: NDArray[np.float64], z: float, feed: float, part: int, tolerance: float) -> None:
+    _emit(out, points, fit(np.ascontiguousarray(points), tolerance), z, feed, part)
+
+
+def _emit(out: MovesBuilder, points: NDArray[np.float64], fitted: NDArray[np.float64], z: float, feed: float, part: int,
+          depth: NDArray[np.float64] | None = None) -> None:  # fmt: skip
+    """The lines and arcs `fitted` along `points`; `depth` over the target at each point."""
     at = 0
     out.points += len(points) - 1
-    for last, kind, cx, cy in fit(np.ascontiguousarray(points), tolerance):
+    for last, kind, cx, cy in fitted:
         end = int(last)
         most = float(depth[at + 1 : end + 1].max()) if depth is not None else 0.0
         code = {1: LINE, 2: CLOCKWISE, 3: COUNTERCLOCKWISE}[int(kind)]
@@ -240,8 +281,7 @@ def _link(
     points = piece.points
     if len(points) < 2:
         return
-    if piece.slow:
-        feeds = replace(feeds, link=min(feeds.link, feeds.cut))
+    feeds = _at_pace(feeds, piece)
     if piece.drop > 0 and over_is_quicker(points, piece.drop, above, z, heights, feeds):
         x, y = (float(v) for v in points[piece.drop])
         out.rapid(out.here[0], out.here[1], heights.travel)
@@ -252,6 +292,11 @@ def _link(
         _blocks(out, points[piece.drop :], z, feeds.link, LINK, tolerance)
         return
     _hover(out, points, z, heights, feeds, tolerance)
+
+
+def _at_pace(feeds: Feeds, piece: Piece) -> Feeds:
+    """The feeds for a link: at the feed of cuts where it grazes something."""
+    return replace(feeds, link=min(feeds.link, feeds.cut)) if piece.slow else feeds
 
 
 def over_is_quicker(

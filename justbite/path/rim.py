@@ -3,11 +3,11 @@
 from dataclasses import dataclass
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 from scipy import ndimage
 
-from justbite.field.grid import Field
-from justbite.path import tracer
+from justbite.field.grid import Field, read
 from justbite.path.contact import deepest
 
 Points = NDArray[np.float64]
@@ -41,18 +41,8 @@ class Rim:
             return None
         _, rim, k = best
         most = int(MOST_WIPE / WIPE_STEP)
-        ends = []
-        for way in (-1, 1):
-            clear = 0
-            for n in range(1, most):
-                x, y = rim[(k + way * n) % len(rim)]
-                clear = clear + 1 if deepest(cleared, *self.frame, x, y, self.radius) <= thick else 0
-                if clear * WIPE_STEP >= CLEAR_WIPE:
-                    break
-            else:
-                return None
-            ends.append(k + way * n)
-        return rim, ends[0], ends[1]
+        off = [int(_clear_after(cleared, *self.frame, rim, k, way, most, self.radius, thick)) for way in (-1, 1)]
+        return None if min(off) == 0 else (rim, k - off[0], k + off[1])
 
     def eased(self, rim: Points, first: int, last: int, ease: float) -> Points:
         """A stretch of the rim, its corners rounded inwards over `ease` R: a first cut of what is too much for one."""
@@ -62,8 +52,8 @@ class Rim:
             return self._led(run)
         smooth = ndimage.gaussian_filter1d(run, ease / WIPE_STEP, axis=0, mode="nearest")[more:-more]
         least = self.wall - 3e-4 * self.radius
-        free = [tracer.free_at(self.room, *self.frame, x, y, least) for x, y in smooth]
-        return self._led(np.where(np.array(free)[:, None], smooth, run[more:-more]))
+        free = _free_along(self.room, *self.frame, smooth, least)
+        return self._led(np.where(free[:, None], smooth, run[more:-more]))
 
     def _led(self, run: Points) -> Points:
         """The run with a quarter circle off the wall at either end, where there is room for it."""
@@ -73,6 +63,30 @@ class Rim:
             along = (first - inner) / max(float(np.hypot(*(first - inner))), 1e-9)
             off = way * np.array([along[1], -along[0]])
             arc = first + LEAD * self.radius * (np.sin(angles) * along + (1.0 - np.cos(angles)) * off)
-            if all(tracer.free_at(self.room, *self.frame, x, y, self.wall - 3e-4 * self.radius) for x, y in arc):
+            if _free_along(self.room, *self.frame, arc, self.wall - 3e-4 * self.radius).all():
                 led = np.vstack([arc[::-1], led] if way > 0 else [led, arc])
         return led
+
+
+@njit(cache=True, nogil=True)
+def _clear_after(cleared, x0, y0, cell, rim, k, way, most, radius, thick):  # type: ignore[no-untyped-def]
+    """Points from the k-th of a closed rim on, this way or that, until CLEAR_WIPE of it is clear; 0 if never."""
+    clear = 0
+    for n in range(1, most):
+        at = (k + way * n) % rim.shape[0]
+        if deepest(cleared, x0, y0, cell, rim[at, 0], rim[at, 1], radius) <= thick:
+            clear += 1
+        else:
+            clear = 0
+        if clear * WIPE_STEP >= CLEAR_WIPE:
+            return n
+    return 0
+
+
+@njit(cache=True, nogil=True)
+def _free_along(room, x0, y0, cell, points, least):  # type: ignore[no-untyped-def]
+    """Whether the cutter's centre may stand at each of the points (n, 2)."""
+    free = np.empty(points.shape[0], dtype=np.bool_)
+    for k in range(points.shape[0]):
+        free[k] = read(room, x0, y0, cell, points[k, 0], points[k, 1]) >= least
+    return free

@@ -11,14 +11,13 @@ from numpy.typing import NDArray
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Machine, Material, Operation, Region
-from justbite.model.moves import lengths
 from justbite.model.shapes import in_the_way, region_shape
 from justbite.model.stock import heights, standing
 from justbite.path.area import Area, make_area
 from justbite.path.entry import Entry, Wish
-from justbite.path.level import PartPath, PartPlan, plan_part, reach_findings, ways_into
+from justbite.path.level import PartPath, PartPlan, ground_of, plan_part, reach_findings, ways_into
 from justbite.path.opening import Pace
-from justbite.path.program import Feeds, Heights, MovesBuilder, add_level, enter
+from justbite.path.program import Feeds, Heights, MovesBuilder, add_level, level_minutes
 from justbite.path.together import side_by_side
 
 Progress = Callable[[float, str], None]
@@ -117,10 +116,10 @@ class _Terms:
         """Append one level."""
         add_level(out, parts, above, z, self.ae, self.heights, self.feeds, self.tolerance, self.radius)
 
-    def as_cut(self, out: MovesBuilder) -> float:
-        """mm of cut in the time of the moves, on a machine that needs none to change its speed."""
-        moves = out.build()
-        return float((lengths(moves) / np.nan_to_num(moves.feed, nan=self.feeds.rapid)).sum()) * self.feeds.cut
+    def as_cut(self, plan: PartPlan, work: "_Work") -> float:
+        """mm of cut in the time of a plan's first level, on a machine that needs none to change its speed."""
+        paths, top, z = list(plan.paths), work.top, work.levels[0]
+        return level_minutes(paths, top, z, self.ae, self.heights, self.feeds, self.radius) * self.feeds.cut
 
     @property
     def stop(self) -> float:
@@ -165,10 +164,11 @@ def _planned(job: Job, operation: Operation, works: dict[str, _Work], terms: _Te
         own = replace(wish, place=job.region(name).start)
         for k, (part, ways) in enumerate(ways_into(work.area, terms.clearance, own, terms.ae, _pace(work, terms))):
             entries: list[Entry | None] = [*ways] or [None]
+            ground = ground_of(work.area, part, terms.ae)
             for entry in entries:
                 plan = partial(
                     plan_part, work.area, part, entry, terms.ae, operation.name,
-                    wish=own, conventional=operation.conventional,
+                    wish=own, conventional=operation.conventional, ground=ground,
                 )  # fmt: skip
                 tries.append((name, k, plan))
     parts: dict[str, list[PartPath]] = {name: [] for name in works}
@@ -187,12 +187,10 @@ def _planned(job: Job, operation: Operation, works: dict[str, _Work], terms: _Te
 
 def _pace(work: _Work, terms: _Terms) -> Pace:
     """Ways at the first level, in mm of cut."""
-    low = replace(terms.heights, travel=work.top + terms.heights.gap)
+    low = replace(terms, heights=replace(terms.heights, travel=work.top + terms.heights.gap))
 
     def way_in(entry: Entry) -> float:
-        scratch = MovesBuilder(np.array([*entry.points[0], low.travel]))
-        enter(scratch, entry, work.top, work.levels[0], low, terms.feeds, terms.radius)
-        return terms.as_cut(scratch)
+        return low.as_cut(PartPlan((PartPath(entry, ()),), (), 0.0), work)
 
     return Pace(way_in, terms.feeds.cut / terms.feeds.link, terms.stop)
 
@@ -203,13 +201,11 @@ def _quickest(plans: list[PartPlan], work: _Work, terms: _Terms) -> PartPlan:
         return plans[0]
     most = max(p.cleared for p in plans)
 
-    def seconds(plan: PartPlan) -> float:
-        scratch = MovesBuilder(np.array([0.0, 0.0, terms.heights.travel]))
-        terms.add(scratch, list(plan.paths), work.top, work.levels[0])
+    def cost(plan: PartPlan) -> float:
         stops = sum(piece.kind == "link" for path in plan.paths for piece in path.pieces)
-        return (terms.as_cut(scratch) + stops * terms.stop) * (1.0 + LEFT_COUNTS * (1.0 - plan.cleared / most))
+        return (terms.as_cut(plan, work) + stops * terms.stop) * (1.0 + LEFT_COUNTS * (1.0 - plan.cleared / most))
 
-    return min(plans, key=seconds)
+    return min(plans, key=cost)
 
 
 def _add_levels(out: MovesBuilder, parts: list[PartPath], work: _Work, terms: _Terms) -> None:

@@ -69,12 +69,6 @@ class TraceSettings:
 
 
 @njit(cache=True, nogil=True)
-def free_at(room, x0, y0, cell, x, y, wall):  # type: ignore[no-untyped-def]
-    """Whether the cutter's centre may stand at (x, y)."""
-    return read(room, x0, y0, cell, x, y) >= wall
-
-
-@njit(cache=True, nogil=True)
 def _arc_free(room, x0, y0, cell, x, y, c, s, turn, radius, wall):  # type: ignore[no-untyped-def]
     """Whether a quarter turn (turn = +1 left, -1 right) of `radius` stays inside `wall`."""
     for k in range(1, 7):

@@ -13,7 +13,7 @@ from justbite.bench import made_areas
 from justbite.model.job import parse_job
 from justbite.path import clearing, opening, rough
 from justbite.path.area import make_area
-from justbite.path.descent import DEEPER, descend
+from justbite.path.descent import DEEPER, STATION, descend
 from justbite.path.entry import Entry
 from justbite.path.level import plan_part, ways_into
 from justbite.path.program import Feeds, Heights
@@ -34,37 +34,57 @@ class DescentTest(SimpleTestCase):
     def test_strokes_in_closed_form(self) -> None:
         """10 mm where the full width may be cut 2 mm deep at full feed: 4 strokes of 2.5 mm at 0.8 of the feed."""
         self.assertGreaterEqual(DEEPER, 1.25)
-        begin, stretches = descend(LINE, 0.0, -10.0, RADIUS, SLOPE, FEED, REMOVAL)
-        np.testing.assert_allclose(begin, [80.0, 0.0, 0.0])
-        np.testing.assert_allclose(stretches[-1].points[-1], [80.0, 0.0, -10.0])
-        points = np.vstack([begin, *(s.points for s in stretches)])
-        feeds = np.concatenate([np.full(len(s.points), s.feed) for s in stretches])
+        down = descend(LINE, 0.0, -10.0, RADIUS, SLOPE, FEED, REMOVAL)
+        np.testing.assert_allclose(down.begin, [80.0, 0.0, 0.0])
+        np.testing.assert_allclose(down.ends[-1], [80.0, 0.0, -10.0])
+        points, feeds = np.vstack([down.begin, down.ends]), down.feeds
         level = np.diff(points[:, 2]) == 0.0
         self.assertEqual(sorted({round(float(z), 6) for z in points[1:, 2][level]}), [-10.0, -7.5, -5.0, -2.5])
         for z in (-7.5, -5.0, -2.5):
             self.assertAlmostEqual(float(feeds[level & (points[1:, 2] == z)].max()), 0.8 * FEED, 6)
 
     def test_never_steeper_than_allowed(self) -> None:
-        begin, stretches = descend(LINE, 0.0, -10.0, RADIUS, SLOPE, FEED, REMOVAL)
-        points = np.vstack([begin, *(s.points for s in stretches)])
+        down = descend(LINE, 0.0, -10.0, RADIUS, SLOPE, FEED, REMOVAL)
+        points = np.vstack([down.begin, down.ends])
         way = np.hypot(*np.diff(points[:, :2], axis=0).T)
         self.assertLessEqual(float((-np.diff(points[:, 2]) - SLOPE * way).max()), 1e-9)
+
+    def test_short_lines_go_down_at_the_slope_alone(self) -> None:
+        """What a slope needs for its depth, and once flat along the line: no way down at that slope is shorter.
+
+        Holds where the load does not: 40 mm at 5 degrees are 3.5 mm, and the full width may be cut 5 mm deep.
+        """
+        for length in (5.0, 27.8, 40.0):
+            line = np.array([[0.0, 0.0], [length, 0.0]])
+            down = descend(line, 0.0, -10.0, RADIUS, SLOPE, FEED, 10.0 * REMOVAL)
+            points = np.vstack([down.begin, down.ends])
+            way = float(np.hypot(*np.diff(points[:, :2], axis=0).T).sum())
+            self.assertLess(way, 10.0 / SLOPE + length + 2.0 * STATION * RADIUS)
+            self.assertGreaterEqual(way, 10.0 / SLOPE + length - 1e-9)
+            np.testing.assert_allclose(points[-1], [length, 0.0, -10.0])
+            self.assertAlmostEqual(down.minutes, np.linalg.norm(np.diff(points, axis=0), axis=1).sum() / FEED)
+
+    def test_no_slope_of_the_last_stroke_is_gone_over_thrice(self) -> None:
+        """4 strokes of 2.5 mm, and forth and back over half of the last one's slope; all else is cut in passing."""
+        down = descend(LINE, 0.0, -10.0, RADIUS, SLOPE, FEED, REMOVAL)
+        points = np.vstack([down.begin, down.ends])
+        way = float(np.hypot(*np.diff(points[:, :2], axis=0).T).sum())
+        self.assertAlmostEqual(way, 4 * 80.0 + 2.5 / SLOPE, delta=3 * STATION * RADIUS)
 
     def test_removal_on_a_map_of_heights(self) -> None:
         """The proof's replay sees no more than is allowed, also on bent and on short lines; all is at depth."""
         bent = np.array([[0.0, 0.0], [40.0, 0.0], [60.0, 30.0]])
         for line in (LINE, bent, LINE / 5.0):
-            begin, stretches = descend(line, 0.0, -10.0, RADIUS, SLOPE, FEED, REMOVAL)
-            ends = np.vstack([s.points for s in stretches])
-            feeds = np.concatenate([np.full(len(s.points), s.feed) for s in stretches])
+            down = descend(line, 0.0, -10.0, RADIUS, SLOPE, FEED, REMOVAL)
+            ends = down.ends
             height = np.zeros((500, 1000), dtype=np.int16)
             steps, _, _, _ = replay.run(
-                *replay.whole_cells(height), -10.0, -10.0, 0.1, 0.0, 0.001, begin,
+                *replay.whole_cells(height), -10.0, -10.0, 0.1, 0.0, 0.001, down.begin,
                 np.ones(len(ends), dtype=np.uint8), ends,
                 np.zeros((len(ends), 2)), np.zeros(len(ends)), RADIUS, 0.25, 1.0,
             )  # fmt: skip
             # Over a quarter of the radius, as the proof does it.
-            rate = steps[:, 5] / steps[:, 4] * feeds[steps[:, 0].astype(int)]
+            rate = steps[:, 5] / steps[:, 4] * down.feeds[steps[:, 0].astype(int)]
             rate = np.convolve(rate, np.ones(5) / 5, mode="valid")
             self.assertLess(float(rate.max()), 1.13 * REMOVAL)
             self.assertGreater(float(rate.mean()), 0.5 * REMOVAL)

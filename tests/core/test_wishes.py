@@ -156,7 +156,7 @@ class CornerTest(SimpleTestCase):
 
 class SideBySideTest(SimpleTestCase):
     def test_two_at_once_in_order_with_progress_from_here(self) -> None:
-        """Both wait for each other: done one after the other they would never meet. Neither ends before half was told."""
+        """Done one after the other they would never meet. Neither ends before half of all was told."""
         meet = threading.Barrier(2, timeout=20)
         half = threading.Event()
         told: list[tuple[float, bool]] = []
