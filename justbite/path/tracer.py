@@ -17,7 +17,7 @@ from justbite.path.contact import deepest, radial_depth
 HUGE = 1e9
 END_HAND = 0.95
 """Share of the depth at a step's end that counts against the target."""
-FIRST_STRIDE, MOST_STRIDE, FINEST_TURN, MOST_TRIES = 0.03, 0.1, 5e-4, 8
+FIRST_STRIDE, MOST_STRIDE, FINEST_TURN, MOST_TRIES = 0.015, 0.05, 2.5e-4, 8
 """Radians: strides with which the search for a turn begins, and where it ends."""
 PIVOT = 0.03
 """Where the escape radius is under this share of R, the cutter may turn on the spot."""
@@ -105,18 +105,19 @@ def _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, turn, setti
     """
     radius, wall, step = settings[0], settings[1], settings[2]
     turn_in, escape, skin = settings[7], settings[8], settings[9]
-    mid = heading + 0.5 * side * turn
-    qx = px + step * np.cos(mid)
-    qy = py + step * np.sin(mid)
-    c = np.cos(heading + side * turn)
-    s = np.sin(heading + side * turn)
+    along = heading + side * turn
+    qx = px + step * np.cos(along)
+    qy = py + step * np.sin(along)
+    # Where it would head after it, if it went on turning.
+    c = np.cos(along + 0.5 * side * turn)
+    s = np.sin(along + 0.5 * side * turn)
     if not can_stand(room, x0, y0, cell, qx, qy, c, s, side, escape, turn_in, wall):
         return HUGE
     # Half-way, along the step's own direction: the mean of what is removed on the way, however
     # sharply the path turns. Where the cutter meets a front the depth may double within a step:
     # then its end counts, with a little in hand for curves.
-    c = np.cos(mid)
-    s = np.sin(mid)
+    c = np.cos(along)
+    s = np.sin(along)
     middle = radial_depth(cleared, x0, y0, cell, 0.5 * (px + qx), 0.5 * (py + qy), c, s, radius, skin)
     if middle > most or not to_end:
         return middle
@@ -161,9 +162,9 @@ def _best_turn(cleared, room, x0, y0, cell, px, py, heading, side, last, held, s
     if held:
         stride = finest
     elif depth < HUGE:
-        # e = R (1 - cos phi) changes by R sin phi with the heading, which half-way has made half the turn.
+        # e = R (1 - cos phi) changes by R sin phi with the heading.
         over = 1.0 - min(depth, 1.0 * settings[0]) / settings[0]
-        slope = 0.5 * settings[0] * max(0.3, np.sqrt(1.0 - over * over))
+        slope = settings[0] * max(0.3, np.sqrt(1.0 - over * over))
         stride = min(MOST_STRIDE, max(finest, abs(depth - aim) / slope))
     bad = at
     bad_depth = depth
@@ -328,9 +329,9 @@ def trace(  # type: ignore[no-untyped-def]
             px, py = sx, sy
             heading = np.arctan2(ss, sc)
         else:
-            px += step * np.cos(heading + 0.5 * side * turn)
-            py += step * np.sin(heading + 0.5 * side * turn)
             heading += side * turn
+            px += step * np.cos(heading)
+            py += step * np.sin(heading)
         path[n, 0] = px
         path[n, 1] = py
         depth[n] = e
