@@ -33,8 +33,9 @@ from justbite.path.fronts import (
 from justbite.path.links import smooth_link
 from justbite.path.rim import MOST_EASE, Rim
 
-MOST_WALK = 60_000
-"""Steps that a front is walked back, at most: 6000 R; a walk that is cut short would start in mid-front."""
+WALK_ROUNDS, MORE_WALK = 3.0, 50.0
+"""How far a front is walked back at most: so many times round the locus, and so many R. A walk that is cut short would
+start in mid-front; one that still goes on then goes to and fro in a slot for ever."""
 NEAR_END = 2.0
 """R: how near to a ramp's end a pass along its one side has to end, for the next to begin there."""
 TIGHT = 0.5
@@ -119,6 +120,8 @@ class Clearing:
         self._horizon = np.inf
         self._place_nodes(0.0)
         self._sheets = (Sheet.over(self._xs.shape), Sheet.over(self._xs.shape))
+        round_all = sum(float(np.hypot(*np.diff(r, axis=0, append=r[:1]).T).sum()) for r in self.rims)
+        self._most_walk = int((WALK_ROUNDS * round_all / self.radius + MORE_WALK) / WALK_STEP)
         self.skin = 0.002 * self.radius
         # Material thinner than the skin is not felt, so the front advances by as much unseen; and a little in hand.
         self.aim = self.target - UNFELT * self.skin
@@ -594,7 +597,7 @@ class Clearing:
         # stuck, it would end inside the material: then only just touching.
         for target in (self._share(side) * self.aim, 2.0 * sweep.fade * self.target):
             path, depth, ended, _heading, _ = self._trace(
-                fx, fy, forward + np.pi, -side, sweep, target, False, MOST_WALK
+                fx, fy, forward + np.pi, -side, sweep, target, False, self._most_walk
             )
             if ended == tracer.CLOSED:
                 return (fx, fy, forward), path
