@@ -1,0 +1,252 @@
+"""One pass and its parts against closed forms and plain numpy: engagement, straight and round fronts, walls, guard."""
+
+import numpy as np
+from django.test import SimpleTestCase
+from numpy.typing import NDArray
+from shapely.geometry import LineString, Point, Polygon, box
+
+from justbite.field.cleared import stamp, undo
+from justbite.field.distance import signed_distance
+from justbite.field.grid import Field, Grid
+from justbite.path import tracer
+from justbite.path.contact import HALF_SAMPLES, deepest, material_side, radial_depth
+from justbite.path.fit import fit
+from justbite.path.fronts import SWEEPS
+from justbite.path.search import line_clear
+
+RADIUS, TARGET = 5.0, 2.0
+WIDE = box(-60, -60, 60, 60)
+LOG = (np.empty(2_000_000, np.int32), np.empty(2_000_000, np.float32))
+
+
+def settings(**other: float) -> tuple[float, ...]:
+    """As the first sweep has them, with what a test needs otherwise."""
+    sweep = SWEEPS[0]
+    given = {
+        "radius": RADIUS, "wall": RADIUS, "step": 0.05 * RADIUS, "target": TARGET, "fade": sweep.fade * TARGET,
+        "fade_length": 0.6 * RADIUS, "turn_away": 0.12 * RADIUS, "turn_in": sweep.turn_in * RADIUS,
+        "escape": sweep.escape * RADIUS, "skin": 0.01, "lag_steps": 5, "near": 0.004, "finest": 0.004,
+        "most": 1.035 * TARGET, "back": RADIUS,
+    }  # fmt: skip
+    return tracer.TraceSettings(**{**given, **other}).packed()  # type: ignore[arg-type]
+
+
+class Plate:
+    """A plate to cut from, with what of it is cleared, and room for the centre inside `within`."""
+
+    def __init__(self, cleared: Polygon, within: Polygon = WIDE, cells: float = 16.0) -> None:
+        self.grid = Grid.over((-60, -60, 60, 60), RADIUS / cells)
+        self.frame = (self.grid.x0, self.grid.y0, self.grid.cell)
+        self.field: Field = -signed_distance(cleared, self.grid, 15.0)
+        self.room = signed_distance(within, self.grid, 15.0)
+
+    def begun(self, x: float, y: float) -> "Plate":
+        """With a place that is cleared already, for a pass to begin at."""
+        stamp(self.field, *self.frame, x, y, x, y, RADIUS, False, *LOG, 0)
+        return self
+
+    def trace(self, x: float, y: float, heading: float, steps: int, side: int = 1, stamping: bool = True,
+              given: tuple[float, ...] | None = None) -> tuple[NDArray[np.float64], NDArray[np.float64], int, int]:  # fmt: skip
+        """Path, depths, how it ended and the length of the undo log."""
+        path, depth, ended, _, used = tracer.trace(
+            self.field, self.room, *self.frame, x, y, heading, 0.0, side, given or settings(), TARGET, stamping, steps,
+            *LOG, 0,
+        )  # fmt: skip
+        return path, depth, int(ended), int(used)
+
+
+class EngagementTest(SimpleTestCase):
+    def test_leaping_over_samples_changes_nothing(self) -> None:
+        """Against all samples, one by one in numpy, on fields of discs and slivers drawn at random."""
+        random = np.random.default_rng(5)
+        angles = np.linspace(-np.pi / 2, np.pi / 2, HALF_SAMPLES + 1)
+        some = 0
+        for _ in range(40):
+            swept = [Point(*random.uniform(-8, 8, 2)).buffer(random.uniform(2, 9)) for _ in range(4)]
+            plate = Plate(swept[0].union(swept[1]).union(swept[2]).difference(swept[3].buffer(-1.5)))
+            np.maximum(plate.field, -4.0 * plate.grid.cell, out=plate.field)
+            x, y, turn = random.uniform(-6, 6), random.uniform(-6, 6), random.uniform(0, 6.28)
+            at = np.column_stack([x + RADIUS * np.cos(turn + angles), y + RADIUS * np.sin(turn + angles)])
+            here = np.array([self.bilinear(plate, px, py) for px, py in at]) - 0.01
+            shares = [
+                1.0 if a > 0 and b > 0 else 0.0 if a <= 0 and b <= 0 else max(a, b) / abs(b - a)
+                for a, b in zip(here[:-1], here[1:], strict=True)
+            ]
+            expected = RADIUS * float(np.dot(shares, np.diff(np.sin(angles))))
+            found = radial_depth(plate.field, *plate.frame, x, y, np.cos(turn), np.sin(turn), RADIUS, 0.01)
+            self.assertAlmostEqual(found, expected, delta=1e-5 * RADIUS)
+            some += 0.01 < expected < 9.9
+        self.assertGreater(some, 20)
+
+    def test_an_inner_and_an_outer_curve(self) -> None:
+        """Moving along a front the cutter takes ae, whatever the curvature: the area between two circles over the way.
+
+        From a hole of radius a the cutter's edge reaches a + ae: its centre goes round at a + ae - R, and a turn takes
+        pi ((a + ae)^2 - a^2). Round a boss from outside the same with the signs turned.
+        """
+        for size, sign in ((20.0, 1.0), (12.0, -1.0)):
+            disc = Point(0, 0).buffer(size, quad_segs=128)
+            plate = Plate(disc if sign > 0 else WIDE.difference(disc), cells=30.0)
+            edge = size + sign * TARGET
+            centre = edge - sign * RADIUS
+            taken = sign * np.pi * (edge**2 - size**2) / (2.0 * np.pi * centre)
+            found = radial_depth(plate.field, *plate.frame, centre, 0.0, 0.0, sign, RADIUS, 0.0)
+            self.assertAlmostEqual(found, taken, delta=0.01 * taken)
+
+    def test_where_the_material_lies_and_how_thick(self) -> None:
+        plate = Plate(box(-60, -60, 60, 3))
+        x, y = material_side(plate.field, *plate.frame, 0.0, 0.0, RADIUS, 0.01)
+        self.assertAlmostEqual(x, 0.0, 3)
+        self.assertAlmostEqual(y, 1.0, 3)
+        self.assertAlmostEqual(deepest(plate.field, *plate.frame, 0.0, 0.0, RADIUS), 2.0, delta=0.02)
+        self.assertLess(deepest(plate.field, *plate.frame, 0.0, -4.0, RADIUS), 0.0)
+
+    @staticmethod
+    def bilinear(plate: Plate, x: float, y: float) -> float:
+        gx, gy = (x - plate.grid.x0) / plate.grid.cell, (y - plate.grid.y0) / plate.grid.cell
+        i, j = int(gx), int(gy)
+        u, v = gx - i, gy - j
+        corners = plate.field[j : j + 2, i : i + 2].astype(float)
+        return float((1 - v) * ((1 - u) * corners[0, 0] + u * corners[0, 1])
+                     + v * ((1 - u) * corners[1, 0] + u * corners[1, 1]))  # fmt: skip
+
+
+class StampTest(SimpleTestCase):
+    def test_going_on_is_as_good_as_anew(self) -> None:
+        """A stamp that leaves out what the disc before it had taken gives the same field, and the areas add up."""
+        turns = np.linspace(0.0, 2.5, 60)
+        path = np.column_stack([12.0 * np.cos(turns), 12.0 * np.sin(turns)])
+        fields, areas = [], []
+        for going_on in (False, True):
+            plate = Plate(Point(0, 0).buffer(10))
+            taken = 0.0
+            for k in range(len(path) - 1):
+                _, area = stamp(plate.field, *plate.frame, *path[k], *path[k + 1], RADIUS, going_on and k > 0, *LOG, 0)
+                taken += area
+            fields.append(plate.field)
+            areas.append(taken)
+        # Farther off than three cells nothing is promised.
+        near = np.abs(fields[0]) < 3.0 * RADIUS / 16
+        np.testing.assert_array_equal(fields[0][near], fields[1][near])
+        self.assertAlmostEqual(areas[0], areas[1], 9)
+        swept = LineString(path).buffer(RADIUS, quad_segs=64).difference(Point(0, 0).buffer(10, quad_segs=64))
+        self.assertAlmostEqual(areas[0], swept.area, delta=0.005 * swept.area)
+
+    def test_it_is_taken_back(self) -> None:
+        plate = Plate(Point(0, 0).buffer(10))
+        before = plate.field.copy()
+        used, _ = stamp(plate.field, *plate.frame, 4.0, 0.0, 9.0, 3.0, RADIUS, False, *LOG, 0)
+        self.assertFalse(np.array_equal(plate.field, before))
+        undo(plate.field, *LOG, used, 0)
+        np.testing.assert_array_equal(plate.field, before)
+
+
+class PassTest(SimpleTestCase):
+    def test_along_a_straight_front_it_goes_straight(self) -> None:
+        """The edge stands 2 mm in the material, so the centre goes 3 mm off it; nothing swings about that line."""
+        plate = Plate(box(-60, 0, 60, 60)).begun(-40.0, RADIUS - TARGET)
+        path, depth, ended, _ = plate.trace(-40.0, RADIUS - TARGET, 0.0, 300)
+        self.assertEqual(ended, tracer.RAN_OUT)
+        self.assertAlmostEqual(float(path[-1, 0]), 35.0, delta=0.1)
+        np.testing.assert_allclose(path[40:, 1], RADIUS - TARGET, atol=0.02)
+        np.testing.assert_allclose(depth[40:], TARGET, rtol=0.006)
+        headings = np.arctan2(*np.diff(path[40:], axis=0).T[::-1])
+        self.assertLess(float(headings.std()), 0.004)
+        self.assertLess(float((depth[40:] - TARGET).max()), 1e-9)
+
+    def test_in_a_hole_it_spirals(self) -> None:
+        """What it takes over its way is the bite, turn by turn: area cleared over length."""
+        plate = Plate(Point(0, 0).buffer(12, quad_segs=64)).begun(12.0 + TARGET - RADIUS, 0.0)
+        clear = float(np.count_nonzero(plate.field < 0)) * plate.grid.cell**2
+        path, depth, ended, _ = plate.trace(12.0 + TARGET - RADIUS, 0.0, np.pi / 2, 1500)
+        self.assertEqual(ended, tracer.RAN_OUT)
+        taken = float(np.count_nonzero(plate.field < 0)) * plate.grid.cell**2 - clear
+        way = float(np.hypot(*np.diff(path, axis=0).T).sum())
+        self.assertAlmostEqual(taken / way, TARGET, delta=0.01 * TARGET)
+        away = np.hypot(*path.T)
+        self.assertGreater(float(away[-1] - away[0]), 2.0 * TARGET)
+        self.assertLess(float(depth[10:].max()), TARGET + 1e-9)
+        self.assertGreater(float(depth[30:].min()), 0.98 * TARGET)
+
+    def test_it_comes_to_a_wall_and_ends_there(self) -> None:
+        """Never over the wall; its curves are no tighter than allowed; the tail that takes nothing is not cut."""
+        plate = Plate(box(-60, 0, 60, 60), box(-60, -60, 20, 60)).begun(-30.0, RADIUS - TARGET)
+        path, depth, ended, used = plate.trace(-30.0, RADIUS - TARGET, 0.0, 2000)
+        self.assertEqual(ended, tracer.FADED)
+        self.assertGreater(used, 0)
+        self.assertLessEqual(float(path[:, 0].max()), 20.0 - RADIUS + 1e-3)
+        self.assertGreaterEqual(float(depth[-1]), SWEEPS[0].fade * TARGET)
+        ways = np.diff(path, axis=0)
+        turns = np.abs(np.diff(np.unwrap(np.arctan2(ways[:, 1], ways[:, 0]))))
+        free = np.hypot(path[1:-1, 0] - 20.0, 0.0) > RADIUS + 0.05
+        self.assertLess(float((turns[free] / 0.25).max()), 1.0 / (0.12 * RADIUS) + 1e-6)
+
+    def test_the_field_is_as_it_was_when_a_pass_is_taken_back(self) -> None:
+        plate = Plate(Point(0, 0).buffer(12, quad_segs=64))
+        before = plate.field.copy()
+        _, _, _, used = plate.trace(9.0, 0.0, np.pi / 2, 400)
+        tracer.roll_back(plate.field, *LOG, used, 0)
+        np.testing.assert_array_equal(plate.field, before)
+
+    def test_a_cut_that_takes_too_much_ends_before_it(self) -> None:
+        """Held to half of what it takes, it is taken back by a radius, and says so."""
+        plate = Plate(box(-60, 0, 60, 60)).begun(-40.0, RADIUS - TARGET)
+        path, _, ended, used = plate.trace(-40.0, RADIUS - TARGET, 0.0, 300, given=settings(most=0.5 * TARGET))
+        self.assertEqual(ended, tracer.OVER)
+        self.assertLess(len(path), 30)
+        self.assertGreaterEqual(used, 0)
+
+    def test_a_walk_back_leaves_the_field_and_ends_off_the_front(self) -> None:
+        """Mirrored and without a cut: from mid-front to where the plate's corner begins it."""
+        plate = Plate(WIDE.difference(box(-20, -60, 60, 0)))
+        before = plate.field.copy()
+        path, depth, ended, _ = plate.trace(10.0, RADIUS - TARGET, np.pi, 3000, side=-1, stamping=False)
+        np.testing.assert_array_equal(plate.field, before)
+        self.assertEqual(ended, tracer.FADED)
+        self.assertLess(float(depth[-1]), SWEEPS[0].fade * TARGET)
+        self.assertLessEqual(deepest(plate.field, *plate.frame, *path[-1], RADIUS), 0.05)
+        self.assertLess(float(path[:, 0].min()), -20.0)
+
+    def test_a_walk_round_a_boss_comes_round(self) -> None:
+        plate = Plate(WIDE.difference(Point(0, 0).buffer(20, quad_segs=64)))
+        path, _, ended, _ = plate.trace(20.0 + RADIUS - TARGET, 0.0, np.pi / 2, 5000, side=-1, stamping=False)
+        self.assertEqual(ended, tracer.CLOSED)
+        way = float(np.hypot(*np.diff(path, axis=0).T).sum())
+        self.assertLess(way, 2.5 * 2.0 * np.pi * 23.0)
+
+
+class LineClearTest(SimpleTestCase):
+    def test_walls_and_material_are_in_the_way(self) -> None:
+        plate = Plate(box(-60, 0, 60, 60), box(-60, -60, 30, 60))
+
+        def clear(ax: float, ay: float, bx: float, by: float) -> bool:
+            return bool(line_clear(plate.field, plate.room, *plate.frame, ax, ay, bx, by, RADIUS, RADIUS, 0.05, 0.01))
+
+        self.assertTrue(clear(-20.0, 5.01, 20.0, 5.01))
+        self.assertFalse(clear(-20.0, 4.7, 20.0, 4.7))
+        self.assertFalse(clear(-20.0, 10.0, 26.0, 10.0))
+        self.assertTrue(clear(-20.0, 10.0, 24.9, 10.0))
+        self.assertTrue(clear(3.0, -20.0, 3.0, -20.0))
+
+
+class FitTest(SimpleTestCase):
+    def test_a_wandering_path_keeps_the_tolerance_and_its_ends(self) -> None:
+        """Every point lies within the tolerance of its block; each block begins where the one before ended."""
+        random = np.random.default_rng(2)
+        turns = np.cumsum(np.repeat(random.uniform(-0.06, 0.06, 12), 40))
+        path = np.cumsum(0.25 * np.column_stack([np.cos(turns), np.sin(turns)]), axis=0)
+        for tolerance in (0.002, 0.01):
+            at = 0
+            rows = fit(path, tolerance)
+            for last, kind, cx, cy in rows:
+                run = path[at : int(last) + 1]
+                if kind == 1:
+                    way = (run[-1] - run[0]) / np.hypot(*(run[-1] - run[0]))
+                    off = np.abs((run - run[0]) @ np.array([-way[1], way[0]]))
+                else:
+                    off = np.abs(np.hypot(*(run - (cx, cy)).T) - np.hypot(*(run[0] - (cx, cy))))
+                self.assertLessEqual(float(off.max()), tolerance + 1e-9)
+                at = int(last)
+            self.assertEqual(at, len(path) - 1)
+            # Twelve bends of one curvature each: an arc for each, and little more where they meet.
+            self.assertLess(len(rows), 40)
