@@ -1,5 +1,7 @@
 """One pass and its parts against closed forms and plain numpy: engagement, straight and round fronts, walls, guard."""
 
+from itertools import pairwise
+
 import numpy as np
 from django.test import SimpleTestCase
 from numpy.typing import NDArray
@@ -17,6 +19,9 @@ from justbite.path.search import line_clear
 RADIUS, TARGET = 5.0, 2.0
 WIDE = box(-60, -60, 60, 60)
 LOG = (np.empty(2_000_000, np.int32), np.empty(2_000_000, np.float32))
+
+
+Traced = tuple[NDArray[np.float64], NDArray[np.float64], int, int]
 
 
 def settings(**other: float) -> tuple[float, ...]:
@@ -46,7 +51,7 @@ class Plate:
         return self
 
     def trace(self, x: float, y: float, heading: float, steps: int, side: int = 1, stamping: bool = True,
-              given: tuple[float, ...] | None = None) -> tuple[NDArray[np.float64], NDArray[np.float64], int, int]:  # fmt: skip
+              given: tuple[float, ...] | None = None) -> Traced:  # fmt: skip
         """Path, depths, how it ended and the length of the undo log."""
         path, depth, ended, _, used = tracer.trace(
             self.field, self.room, *self.frame, x, y, heading, 0.0, side, given or settings(), TARGET, stamping, steps,
@@ -70,7 +75,7 @@ class EngagementTest(SimpleTestCase):
             here = np.array([self.bilinear(plate, px, py) for px, py in at]) - 0.01
             shares = [
                 1.0 if a > 0 and b > 0 else 0.0 if a <= 0 and b <= 0 else max(a, b) / abs(b - a)
-                for a, b in zip(here[:-1], here[1:], strict=True)
+                for a, b in pairwise(here)
             ]
             expected = RADIUS * float(np.dot(shares, np.diff(np.sin(angles))))
             found = radial_depth(plate.field, *plate.frame, x, y, np.cos(turn), np.sin(turn), RADIUS, 0.01)
