@@ -6,6 +6,7 @@ sweep for what stands thick, then tours of the remains with finer thresholds, in
 are wiped along their walls.
 """
 
+from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from itertools import pairwise
@@ -74,6 +75,8 @@ NEAR, NEAR_WALK = 0.004, 0.03
 AT_WALL = 0.004
 """Radians to which a turn of a cut that a wall holds is found."""
 LOG_LENGTH = 3_000_000
+MOST_REFUSALS = 4
+"""How often a contact is tried in one tour. At thin bites between pins some were tried over a hundred times."""
 
 
 PLAIN_BITE, LEAST_CONTACT = 0.4, 0.006
@@ -136,6 +139,7 @@ class Clearing:
             j, i = self._node(x - shift * self._spacing, y - shift * self._spacing)
             self._xs[j, i], self._ys[j, i], self._kinds[j, i] = x, y, search.UNKNOWN
         self._other_kinds = self._kinds.copy()
+        self._refusals = Counter[int]()
 
     @property
     def _frame(self) -> tuple[float, float, float]:
@@ -318,8 +322,7 @@ class Clearing:
                 end = self._wipe(x, y, front, flood, sweeps[-1], tick, False)
                 if end is not None:
                     return end
-                at = front.contact
-                self._kinds[at // self._kinds.shape[1], at % self._kinds.shape[1]] = search.REFUSED
+                self._refuse(front)
 
     def _tidy(self, x: float, y: float, reach: float, tick: Callable[[float], None]) -> tuple[float, float]:
         """Take the crumbs about (x, y) before the cutter leaves a place where nothing thick stands any more.
@@ -414,11 +417,24 @@ class Clearing:
         link = self._way_to(x, y, front, flood, sweep)
         if link is None:
             return None
-        mark = len(self.pieces)
+        mark, before = len(self.pieces), self.removed
         end = self._pass_from(*front.start, sweep, tick, front.side)
         if end is not None:
             self.pieces.insert(mark, link)
+            if self.removed - before < sweep.least * self.radius**2:
+                # It got hold of next to nothing before it would have taken too much: to try again would be the same.
+                self._refuse(front)
         return end
+
+    def _refuse(self, front: "Front") -> None:
+        """Look no more at the contact of a front that nothing gets hold of, until something near it changes.
+
+        Where that has come to nothing MOST_REFUSALS times, no more in this tour.
+        """
+        self._refusals[front.contact] += 1
+        given_up = self._refusals[front.contact] >= MOST_REFUSALS
+        j, i = divmod(front.contact, self._kinds.shape[1])
+        self._kinds[j, i] = search.BLOCKED if given_up else search.REFUSED
 
     def _fronts(self, x: float, y: float, sweep: Sweep) -> tuple["Flood", list["Front"]]:
         """The fronts about (x, y), the one whose upstream end is nearest first.

@@ -1,6 +1,7 @@
 """One pass and its parts against closed forms and plain numpy: engagement, straight and round fronts, walls, guard."""
 
 from itertools import pairwise
+from unittest.mock import patch
 
 import numpy as np
 from django.test import SimpleTestCase
@@ -10,7 +11,7 @@ from shapely.geometry import LineString, Point, Polygon, box
 from justbite.field.cleared import stamp, undo
 from justbite.field.distance import signed_distance
 from justbite.field.grid import Field, Grid
-from justbite.path import tracer
+from justbite.path import clearing, tracer
 from justbite.path.contact import HALF_SAMPLES, deepest, material_side, radial_depth
 from justbite.path.fit import fit
 from justbite.path.fronts import SWEEPS
@@ -218,6 +219,25 @@ class PassTest(SimpleTestCase):
         self.assertEqual(ended, tracer.CLOSED)
         way = float(np.hypot(*np.diff(path, axis=0).T).sum())
         self.assertLess(way, 2.5 * 2.0 * np.pi * 23.0)
+
+
+class RefusalTest(SimpleTestCase):
+    def test_what_nothing_gets_hold_of_is_given_up(self) -> None:
+        """Passes that end where they began and take nothing: each contact is tried a few times, and it ends."""
+        part = box(-20, -20, 20, 20)
+        plate = Plate(Point(0, 0).buffer(9), part.buffer(RADIUS, join_style="mitre"))
+        work = clearing.Clearing(plate.grid, plate.field, plate.room, RADIUS, RADIUS, TARGET)
+        tried: list[tuple[float, float]] = []
+
+        def idle(x: float, y: float, heading: float, *_: object) -> tuple[float, float]:
+            tried.append((x, y))
+            return x, y
+
+        with patch.object(work, "_pass_from", idle):
+            work.run(0.0, 0.0, None, lambda _: None)
+        self.assertGreater(len(tried), 1)
+        self.assertLess(len(tried), 3 * clearing.MOST_REFUSALS * len(set(tried)) + 1)
+        self.assertEqual(work.removed, 0.0)
 
 
 class LineClearTest(SimpleTestCase):
