@@ -17,6 +17,7 @@ from justbite.path.clearing import Clearing
 from justbite.path.entry import Entry, Wish, find_entry, is_narrow, ramp_across
 from justbite.path.fronts import Piece, Points
 from justbite.path.opening import Pace, find_openings
+from justbite.path.plane import Plane
 from justbite.path.rim import WIPE_STEP
 
 CELL, CELL_ISLANDS, CELL_LEAST = 16.0, 20.0, 60.0
@@ -90,10 +91,8 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
     findings: list[Finding] = []
     whole = part.buffer(area.radius).intersection(area.material).area
     ground = ground or ground_of(area, part, target)
-    work = Clearing(
-        ground.grid, ground.cleared.copy(), ground.room, area.radius, area.wall, target, ground.rims, ground.corners,
-        conventional,
-    )  # fmt: skip
+    plane = Plane(ground.grid, ground.cleared.copy(), ground.room, area.radius, area.wall, target, conventional)
+    work = Clearing(plane, ground.rims, ground.corners)
 
     def share(removed: float) -> None:
         tick(min(0.999, removed / whole))
@@ -120,7 +119,7 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
     for path in paths:
         if path.entry.kind == "ramp" and not path.entry.chosen and (wish is None or wish.kind != "ramp"):
             findings.append(_ramp_finding(area, path.entry, operation))
-    cleared_area = float(np.count_nonzero(work.cleared < 0.0)) * ground.grid.cell**2
+    cleared_area = float(np.count_nonzero(work.plane.cleared < 0.0)) * ground.grid.cell**2
     return PartPlan(tuple(paths), tuple(findings), cleared_area)
 
 
@@ -200,8 +199,8 @@ def _clear_from(work: Clearing, entry: Entry, share: Callable[[float], None]) ->
 
 def _standing(work: Clearing, radius: float, part: Polygon, reach: NDArray[np.bool_]) -> Polygon | None:
     """Where in `part` the cutter would still meet a good deal of material; None when nowhere."""
-    grid = work.grid
-    standing = (work.cleared > 0.1 * radius) & reach
+    grid = work.plane.grid
+    standing = (work.plane.cleared > 0.1 * radius) & reach
     if np.count_nonzero(standing) * grid.cell**2 < LEAST_REST * radius**2:
         return None
     labels, _ = ndimage.label(standing)

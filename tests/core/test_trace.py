@@ -15,7 +15,9 @@ from justbite.path import clearing, tracer
 from justbite.path.contact import HALF_SAMPLES, deepest, material_side, radial_depth
 from justbite.path.fit import fit
 from justbite.path.fronts import SWEEPS
+from justbite.path.plane import Plane
 from justbite.path.search import line_clear
+from justbite.path.ways import MOST_REFUSALS
 
 RADIUS, TARGET = 5.0, 2.0
 WIDE = box(-60, -60, 60, 60)
@@ -226,7 +228,7 @@ class RefusalTest(SimpleTestCase):
         """Passes that end where they began and take nothing: each contact is tried a few times, and it ends."""
         part = box(-20, -20, 20, 20)
         plate = Plate(Point(0, 0).buffer(9), part.buffer(RADIUS, join_style="mitre"))
-        work = clearing.Clearing(plate.grid, plate.field, plate.room, RADIUS, RADIUS, TARGET)
+        work = clearing.Clearing(Plane(plate.grid, plate.field, plate.room, RADIUS, RADIUS, TARGET))
         tried: list[tuple[float, float]] = []
 
         def idle(x: float, y: float, heading: float, *_: object) -> tuple[float, float]:
@@ -236,7 +238,7 @@ class RefusalTest(SimpleTestCase):
         with patch.object(work, "_pass_from", idle):
             work.run(0.0, 0.0, None, lambda _: None)
         self.assertGreater(len(tried), 1)
-        self.assertLess(len(tried), 3 * clearing.MOST_REFUSALS * len(set(tried)) + 1)
+        self.assertLess(len(tried), 3 * MOST_REFUSALS * len(set(tried)) + 1)
         self.assertEqual(work.removed, 0.0)
 
 

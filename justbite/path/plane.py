@@ -1,0 +1,133 @@
+"""What is cleared and where the cutter may be, and what the cutter does there: passes, given ways, clear lines."""
+
+from dataclasses import dataclass, field
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from justbite.field.cleared import stamp
+from justbite.field.grid import Field, Grid
+from justbite.path import search, tracer
+from justbite.path.fronts import Points, Sweep
+
+STEP, FINE_STEP, LAG = 0.05, 1 / 60, 0.25
+"""Steps of a cut, and how far behind the cutter what it takes is marked as gone; R."""
+UNFELT = 1.25
+"""Skins by which cuts stay under the target."""
+MOST_TAKEN, BACK, BACK_FINE = 1.035, 1.0, 0.4
+"""Over the target, what a cut may be seen to take; how far it is taken back then, at first and in fine steps, R."""
+WALK_STEP = 0.1
+"""Step of a walk along a front, in R: it only has to find the front's end."""
+NEAR, NEAR_WALK = 0.004, 0.03
+"""How far below the target, as a share, a turn of a cut and of a walk may stay."""
+AT_WALL = 0.004
+"""Radians to which a turn of a cut that a wall holds is found."""
+LOG_LENGTH = 3_000_000
+"""Changed nodes that are remembered, to take back what was cut last."""
+PLAIN_BITE, LEAST_CONTACT = 0.4, 0.006
+"""In R: the bite that the sweeps' contact thicknesses are meant for, and the least that the field can tell."""
+
+
+@dataclass
+class Plane:
+    """The fields of one locus, and the cutter in it; lengths mm."""
+
+    grid: Grid
+    cleared: Field
+    room: Field
+    radius: float
+    wall: float
+    target: float
+    conventional: float = 0.0
+    """Radial depth of cuts with the material on the left, over the target; 0: climb milling only."""
+    skin: float = field(init=False)
+    """Thickness that is not felt."""
+    aim: float = field(init=False)
+    """Radial depth that cuts are held to."""
+
+    def __post_init__(self) -> None:
+        self._log = np.empty(LOG_LENGTH, dtype=np.int32), np.empty(LOG_LENGTH, dtype=np.float32)
+        self.skin = 0.002 * self.radius
+        # Material thinner than the skin is not felt, so the front advances by as much unseen; and a little in hand.
+        self.aim = self.target - UNFELT * self.skin
+
+    @property
+    def frame(self) -> tuple[float, float, float]:
+        """The grid's origin and cell, as the kernels take them."""
+        return self.grid.x0, self.grid.y0, self.grid.cell
+
+    def stamp(self, points: Points) -> None:
+        """Mark what the cutter swept along `points` as cleared."""
+        for a, b in pairwise(points):
+            stamp(self.cleared, *self.frame, a[0], a[1], b[0], b[1], self.radius, False, *self._log, 0)
+
+    def roll_back(self, used: int) -> None:
+        """Take back what was cut last: the log up to length `used`."""
+        tracer.roll_back(self.cleared, *self._log, used, 0)
+
+    def share(self, side: int) -> float:
+        """Radial depth of cuts with the material on that side, over the target."""
+        return 1.0 if side > 0 else self.conventional
+
+    def thick(self, sweep: Sweep) -> float:
+        """Thickness in R from which on material counts as standing: thin bites leave thin remains."""
+        return max(LEAST_CONTACT, sweep.contact * min(1.0, self.target / (PLAIN_BITE * self.radius)))
+
+    def trace(
+        self,
+        x: float,
+        y: float,
+        heading: float,
+        side: int,
+        sweep: Sweep,
+        target: float,
+        stamping: bool,
+        steps: int,
+        turn: float = 0.0,
+        fine: bool = False,
+    ) -> tuple[Points, NDArray[np.float64], int, float, int]:
+        """`tracer.trace` for a sweep, turning the first heading a little at a time where it is blocked."""
+        settings = self._settings(sweep, stamping, fine, self.share(side) if stamping else 1.0)
+        for aside in (0.0, 0.5, -0.5, 1.0, -1.0, 1.5, -1.5):
+            result = tracer.trace(
+                self.cleared, self.room, *self.frame, x, y, heading + side * aside, turn, side, settings,
+                target, stamping, steps, *self._log, 0,
+            )  # fmt: skip
+            if len(result[0]) > 1 or result[2] == tracer.FADED:
+                break
+        path, depth, ended, last, used = result
+        return path, depth, int(ended), float(last), int(used)
+
+    def _settings(self, sweep: Sweep, stamping: bool, fine: bool, share: float) -> tuple[float, ...]:
+        r = self.radius
+        step = FINE_STEP if fine else STEP
+        return tracer.TraceSettings(
+            radius=r, wall=self.wall, step=(step if stamping else WALK_STEP) * r, target=self.target,
+            fade=sweep.fade * self.target, fade_length=0.6 * r, turn_away=min(0.12, 0.9 * sweep.escape) * r,
+            turn_in=sweep.turn_in * r, escape=sweep.escape * r, skin=self.skin, lag_steps=round(LAG / step),
+            near=NEAR if stamping else NEAR_WALK,
+            finest=AT_WALL if stamping else 2.0 * AT_WALL,
+            most=MOST_TAKEN * share * self.target, back=(BACK_FINE if fine else BACK) * r,
+        ).packed()  # fmt: skip
+
+    def follow(self, path: Points, most: float) -> tuple[NDArray[np.float64], int, float]:
+        """Cut along `path`: depths, the log's length (-1: more than `most` targets, and taken back), area."""
+        depth, used, taken = tracer.follow(self.cleared, *self.frame, path, self.radius, most * self.target, *self._log)
+        return depth, int(used), float(taken)
+
+    def light(self, link: Points, most: float) -> bool:
+        """Whether a link takes next to nothing: thin crescents slip between the places that it is looked at."""
+        _, used, _ = self.follow(link, most)
+        if used > 0:
+            self.roll_back(used)
+        return used >= 0
+
+    def clear(self, a: Points, b: Points) -> bool:
+        """Whether a straight link leads from a to b."""
+        return bool(
+            search.line_clear(
+                self.cleared, self.room, *self.frame, a[0], a[1], b[0], b[1], self.radius,
+                self.wall - 0.0003 * self.radius, 0.1 * self.target, self.skin,
+            )
+        )  # fmt: skip

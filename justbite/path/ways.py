@@ -1,0 +1,183 @@
+"""Ways from place to place through what is cleared: straight, or along a flood over nodes of a coarse grid."""
+
+from collections import Counter
+from dataclasses import dataclass, field
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from justbite.path import search
+from justbite.path.contact import deepest
+from justbite.path.fronts import CONTACTS_APART, MOST_CONTACTS, Flood, Front, Piece, Points, Sheet, Start, Sweep
+from justbite.path.links import smooth_link
+from justbite.path.plane import Plane
+
+DROP_GAP = 0.05
+"""Gap all round, share of R, where a cutter comes down at rapid among standing material."""
+LINK_TAKEN = (0.1, 0.5)
+"""Radial depth that a link may take at the feed of returns, and at that of cuts, over the target."""
+FIRST_REACH = 1.5
+"""How far beyond its first contact a flood goes at once, in R."""
+BEHIND = (0.0, 0.5, 1.0)
+"""How far behind a start, in R, a straight link may turn into its heading."""
+MOST_REFUSALS = 4
+"""How often a contact is tried in one tour. At thin bites between pins some were tried over a hundred times."""
+
+
+@dataclass
+class Ways:
+    """The nodes of one locus, what is known of them, and the ways over them."""
+
+    plane: Plane
+    corners: Points = field(default_factory=lambda: np.empty((0, 2)))
+    """Sharp inner corners of the locus."""
+    horizon: float = np.inf
+    """mm beyond which nothing is looked for."""
+
+    def __post_init__(self) -> None:
+        self._spacing = 0.25 * self.plane.radius
+        self._place_nodes(0.0)
+        self._sheets = (Sheet.over(self._xs.shape), Sheet.over(self._xs.shape))
+
+    def _place_nodes(self, shift: float) -> None:
+        self._xs, self._ys, self._kinds = search.place_nodes(
+            self.plane.room, *self.plane.frame, self._spacing, self.plane.wall, 0.004 * self.plane.radius, shift
+        )
+        # What stands in a sharp corner fits the cutter: it is seen from the corner alone.
+        for x, y in self.corners:
+            j, i = self._node(x - shift * self._spacing, y - shift * self._spacing)
+            self._xs[j, i], self._ys[j, i], self._kinds[j, i] = x, y, search.UNKNOWN
+        self._other_kinds = self._kinds.copy()
+        self._refusals = Counter[int]()
+
+    def start_anew(self, shift: float) -> None:
+        """Other nodes, `shift` spacings aside, of which nothing is known."""
+        self._place_nodes(shift)
+        self._kinds[self._kinds != search.BLOCKED] = search.UNKNOWN
+
+    def turn_over(self) -> None:
+        """Change to what is known of the nodes by another measure of what counts as standing, and back."""
+        self._kinds, self._other_kinds = self._other_kinds, self._kinds
+
+    def forget(self, points: Points) -> None:
+        """What was cut along `points` changes what is known about them."""
+        reach = 2.0 * self.plane.radius + 2.0 * self._spacing
+        for kinds in (self._kinds, self._other_kinds):
+            search.forget_near(kinds, *self.plane.frame[:2], self._spacing, points, reach)
+
+    def refuse(self, front: Front) -> None:
+        """Look no more at the contact of a front that nothing gets hold of, until something near it changes.
+
+        Where that has come to nothing MOST_REFUSALS times, no more in this tour.
+        """
+        self._refusals[front.contact] += 1
+        given_up = self._refusals[front.contact] >= MOST_REFUSALS
+        j, i = divmod(front.contact, self._kinds.shape[1])
+        self._kinds[j, i] = search.BLOCKED if given_up else search.REFUSED
+
+    def _node(self, x: float, y: float) -> tuple[int, int]:
+        return (
+            round((y - self.plane.grid.y0) / self._spacing),
+            round((x - self.plane.grid.x0) / self._spacing),
+        )
+
+    def flood(self, x: float, y: float, sweep: Sweep, limit: float, goal: tuple[int, int] = (-1, -1)) -> Flood:
+        """Flood from (x, y) to a `goal` node, or to the first contacts, and on to `limit` mm at least."""
+        r = self.plane.radius
+        contact = self.plane.thick(sweep)
+        # A flood to a goal must not write over the one that it comes to the help of.
+        sheet = self._sheets[goal[0] >= 0]
+        sheet.count, contacts, reached, whole = search.flood(
+            self.plane.cleared, self.plane.room, *self.plane.frame, self._xs, self._ys, self._kinds, self._spacing,
+            x, y, r, self.plane.wall, min(0.012, 0.8 * contact) * r, contact * r, CONTACTS_APART * r,
+            MOST_CONTACTS, FIRST_REACH * r, limit, self.horizon, *goal,
+            sheet.distance, sheet.parent, sheet.touched, sheet.count,
+        )  # fmt: skip
+        return Flood(sheet.distance, sheet.parent, contacts, reached, whole)
+
+    def _reach(self, flood: Flood, start: Start) -> tuple[int, int, float]:
+        j, i, way = search.nearest_reached(
+            self.plane.cleared, self.plane.room, *self.plane.frame, self._xs, self._ys, flood.distance, self._spacing,
+            start[0], start[1], self.plane.radius, self.plane.wall, 0.5 * self.plane.target, self.plane.skin,
+        )  # fmt: skip
+        return int(j), int(i), float(way)
+
+    def way(self, x: float, y: float, flood: Flood, start: Start) -> float:
+        """mm from (x, y) to a start: straight, else as the flood knows it; inf where it does not."""
+        line = self.line(x, y, start)
+        return self._reach(flood, start)[2] if line is None else float(np.hypot(*np.diff(line, axis=0).T).sum())
+
+    def way_round(self, x: float, y: float, front: Front, sweep: Sweep) -> float:
+        """mm to the start of a front that is not in line."""
+        flood = self.flood(x, y, sweep, 0.0, self._node(front.start[0], front.start[1]))
+        return self._reach(flood, front.start)[2]
+
+    def line(self, x: float, y: float, start: Start) -> Points | None:
+        """The link from (x, y) straight to a start, or to a little behind it; None where that is not clear."""
+        to = np.array(start[:2])
+        for back in BEHIND:
+            behind = to - back * self.plane.radius * np.array([np.cos(start[2]), np.sin(start[2])])
+            line = np.array([[x, y], behind, to] if back > 0.0 else [[x, y], to])
+            if all(self.plane.clear(a, b) for a, b in pairwise(line)):
+                return line
+        return None
+
+    def way_to(self, x: float, y: float, front: Front, flood: Flood, sweep: Sweep, last: Points | None) -> Piece | None:
+        """The link from (x, y) to the upstream end of a front; None where no way is found.
+
+        `last`: the last two points of what was cut before it.
+        """
+        link = self.line(x, y, front.start)
+        if link is None:
+            j, i, way = self._reach(flood, front.start)
+            if not np.isfinite(way):
+                flood = self.flood(x, y, sweep, 0.0, self._node(front.start[0], front.start[1]))
+                j, i, way = self._reach(flood, front.start)
+            if not np.isfinite(way):
+                return None
+            link = self._link(x, y, front.start, flood.parent, j, i)
+        bent = self._rounded(link, front.start[2], last)
+        for slow, most in enumerate(LINK_TAKEN):
+            for run in (bent, link):
+                if self.plane.light(run, most):
+                    return Piece("link", run, np.zeros(len(run)), self._drop_point(run), bool(slow))
+        return None
+
+    def _drop_point(self, link: Points) -> int:
+        """The last point of a link with a gap all round, within 4 R of its end; -1 if none."""
+        wide = (1.0 + DROP_GAP) * self.plane.radius
+        for k in range(len(link) - 1, 0, -1):
+            x, y = link[k]
+            if float(np.hypot(*(link[-1] - link[k]))) > 4.0 * self.plane.radius:
+                break
+            if deepest(self.plane.cleared, *self.plane.frame, x, y, wide) <= 0.0:
+                return k
+        return -1
+
+    def _rounded(self, link: Points, heading: float, last: Points | None) -> Points:
+        """The link leaving along the last cut and arriving along `heading`, where that is clear."""
+        last = link[:2] if last is None else last
+        out = last[-1] - last[0]
+        size = float(np.hypot(*out))
+        if size < 1e-9 or len(link) < 2:
+            return link
+        return smooth_link(
+            link, out / size, np.array([np.cos(heading), np.sin(heading)]), self.plane.cleared, self.plane.room,
+            self.plane.grid, self.plane.radius, self.plane.wall, 0.1 * self.plane.target, self.plane.skin,
+        )  # fmt: skip
+
+    def _link(self, x: float, y: float, start: Start, parent: NDArray[np.int32], j: int, i: int) -> Points:
+        """The way from (x, y) through the flood's nodes to `start`, pulled straight."""
+        points = [(start[0], start[1])]
+        columns = parent.shape[1]
+        at = j * columns + i
+        while at >= 0:
+            points.append((self._xs[at // columns, at % columns], self._ys[at // columns, at % columns]))
+            at = int(parent[at // columns, at % columns])
+        points.append((x, y))
+        plane = self.plane
+        return search.pull_straight(
+            plane.cleared, plane.room, *plane.frame, np.array(points[::-1]), plane.radius, plane.wall,
+            0.1 * plane.target, plane.skin,
+        )  # fmt: skip
