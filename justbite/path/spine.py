@@ -14,14 +14,14 @@ from scipy.spatial import Voronoi
 from shapely.geometry import LineString, Polygon
 
 Points = NDArray[np.float64]
-BORDER = 0.1
-"""Distance of the points along the border, R."""
+BORDER, FINE_BORDER = 0.1, 0.04
+"""Distance of the points along the border, R; and where it has a neck narrower than three of them."""
 HOOK = 1.2
 """How long a hook into a corner may be, over the room at the fork that it leaves from."""
 STRAIGHTER = 0.2
 """How far a line may stray from the middle to be straighter, R."""
-NECK_LENGTH, NECK_MIDDLE = 2.0, 0.5
-"""Least length of a neck, R; share of its widest place that it has all along its line."""
+NECK_LENGTH, NECK_MIDDLE = 2.0, (0.5, 0.25, 0.1)
+"""Least length of a neck, R; share of its widest place that it has all along its line: the first that gives one."""
 MOST_RINGS = 4
 """Islands round which a ring of their own is tried, those with the longest ways round them."""
 MOUTH = 1.0
@@ -68,10 +68,15 @@ def neck_lines(part: Polygon, radius: float, narrow: float) -> list[Points]:
         here = shapely.contains_xy(neck.buffer(1e-6 * radius), spots)
         if not here.any():
             continue
-        here &= room >= NECK_MIDDLE * room[here].max()
-        row = spots[longest(spots, edges[here[edges].all(axis=1)])]
-        if len(row) > 1 and LineString(row).length > NECK_LENGTH * radius:
-            found.append(straightened(_into_room(_into_room(row, part, radius)[::-1], part, radius), part, radius))
+        # Its mouths are wider than the neck itself, by how much is not known.
+        for share in NECK_MIDDLE:
+            inner = here & (room >= share * room[here].max())
+            row = spots[longest(spots, edges[inner[edges].all(axis=1)])]
+            if len(row) > 1 and LineString(row).length > NECK_LENGTH * radius:
+                break
+        else:
+            continue
+        found.append(straightened(_into_room(_into_room(row, part, radius)[::-1], part, radius), part, radius))
     return sorted(found, key=lambda line: -LineString(line).length)
 
 
@@ -118,6 +123,8 @@ def middle(part: Polygon, radius: float) -> tuple[Points, NDArray[np.float64], N
     """Places in the middle of `part` (n, 2), how far walls are there, and the edges between them (m, 2)."""
     # Where points stand farther apart than the walls do the graph breaks: no farther than half of a slot's width.
     apart = min(BORDER * radius, part.area / part.length)
+    if shapely.get_num_geometries(part.buffer(-1.5 * BORDER * radius)) > 1:
+        apart = min(apart, FINE_BORDER * radius)
     rings = [shapely.segmentize(r, apart) for r in (part.exterior, *part.interiors)]
     border = np.unique(np.concatenate([np.asarray(r.coords)[:-1] for r in rings]), axis=0)
     none = np.empty((0, 2), dtype=np.int64)
