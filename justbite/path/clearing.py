@@ -25,6 +25,8 @@ TIGHT = 0.5
 FIRST_TAKEN = 0.5
 """R squared: a first pass that took less got no hold. From a groove no wider than the cutter no front can be found."""
 FIRST = SWEEPS[:1]
+MUCH = 1.0
+"""R squared: so much in a tour for remains is more than remains."""
 CRUMBS_OFF, LEAST_TIDY, MOST_TIDY = 2.5, 1.0, 5.0
 """R: how far from what stands thick crumbs are taken on the way; from which on, and how far about, it is tidied."""
 BATCH = 800
@@ -87,9 +89,20 @@ class Clearing:
         # A front that is not got hold of from one set of nodes may be from another.
         # What is left after the first sweep is taken in tours: at each place all that can be.
         for shift, sweeps in ((0.0, FIRST), (0.0, SWEEPS[1:]), (0.5, SWEEPS[1:3])):
-            self._ways.start_anew(shift)
-            while (end := self._next_pass(x, y, sweeps, tick)) is not None:
-                x, y = end
+            taken = self._tour(x, y, shift, sweeps, tick)
+            x, y = taken[:2]
+        if taken[2] > MUCH * self.plane.radius**2:
+            # Through a neck that only these nodes lead through it came to what the finest sweep had not seen.
+            self._tour(x, y, 0.5, SWEEPS[1:], tick)
+
+    def _tour(self, x: float, y: float, shift: float, sweeps: tuple[Sweep, ...], tick: Callable[[float], None]
+              ) -> tuple[float, float, float]:  # fmt: skip
+        """Pass after pass from (x, y) until no more is found. Returns where it ends, and the area taken."""
+        before = self.removed
+        self._ways.start_anew(shift)
+        while (end := self._next_pass(x, y, sweeps, tick)) is not None:
+            x, y = end
+        return x, y, self.removed - before
 
     def _round_the_end(self, x: float, y: float, start: Start, sweep: Sweep, tick: Callable[[float], None]
                        ) -> tuple[float, float]:  # fmt: skip

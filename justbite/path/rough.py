@@ -26,8 +26,9 @@ ENTRY_LOAD = 0.97
 SLOTTING = ("N",)
 """ISO 513 groups that bear a long ramp at full width at the cutting speed of a small bite (common practice: in
 steel and harder a full slot runs slower)."""
-LEFT_COUNTS = 100.0
-"""How many times what a plan leaves more than another, as a share of the part, counts as a share of its minutes."""
+LEFT, LEFT_COUNTS = 0.001, 0.1
+"""What a plan may leave more than another, as a share of the part, and what share of its minutes that counts; half of
+it counts a quarter, twice as much four times."""
 FeedLaw = tuple[NDArray[np.float64], NDArray[np.float64]]
 
 
@@ -203,7 +204,9 @@ def _quickest(plans: list[PartPlan], work: _Work, terms: _Terms) -> PartPlan:
 
     def cost(plan: PartPlan) -> float:
         stops = sum(piece.kind == "link" for path in plan.paths for piece in path.pieces)
-        return (terms.as_cut(plan, work) + stops * terms.stop) * (1.0 + LEFT_COUNTS * (1.0 - plan.cleared / most))
+        return (terms.as_cut(plan, work) + stops * terms.stop) * (
+            1.0 + LEFT_COUNTS * ((1.0 - plan.cleared / most) / LEFT) ** 2
+        )
 
     return min(plans, key=cost)
 
