@@ -1,5 +1,6 @@
 """Ramps through necks, round islands and along networks; and what the proof sees of thin pieces that stand free."""
 
+import math
 from typing import Any
 from unittest.mock import patch
 
@@ -17,7 +18,8 @@ from justbite.path import opening, tracer
 from justbite.path.descent import descend
 from justbite.path.fronts import SWEEPS
 from justbite.path.network import ends_open, network
-from justbite.path.spine import neck_lines, round_islands
+from justbite.path.opening import NARROW_SHARES
+from justbite.path.spine import neck_lines, round_islands, spines
 from justbite.plan import plan
 from justbite.proof import replay
 from justbite.proof.standing import free_standing
@@ -70,6 +72,25 @@ class NetworkTest(SimpleTestCase):
         self.assertEqual(neck_lines(box(0, 0, 100, 40), RADIUS, 0.6), [])
         (ring,) = round_islands(Polygon(Point(0, 0).buffer(40).difference(Point(0, 0).buffer(20))), RADIUS)
         np.testing.assert_allclose(np.hypot(*ring.T), 30.0, atol=1.1)
+
+    def test_a_neck_is_found_whatever_its_mouths_are(self) -> None:
+        """2 mm wide for the centre, opening over 10 mm to the width of its rooms: a tenth of what its mouths are."""
+        mouths = Polygon([(20, -8), (35, -1), (85, -1), (100, -8), (100, 8), (85, 1), (35, 1), (20, 8)])
+        part = box(-30, -30, 25, 30).union(box(95, -30, 150, 30)).union(mouths)
+        lines = neck_lines(part, RADIUS, 0.6)
+        self.assertEqual(len(lines), 1)
+        np.testing.assert_allclose(lines[0][:, 1], 0.0, atol=0.6)
+        x1, x2 = sorted(lines[0][[0, -1], 0])
+        self.assertLess(x1, 36.0)
+        self.assertGreater(x2, 84.0)
+
+    def test_a_bent_narrow_slot_is_one_line(self) -> None:
+        """Its bend is three times as wide as its legs: lines through what is nearly as wide would stay in the bend."""
+        legs = LineString([(0, 0), (60, 0), (80, 50)]).buffer(0.4)
+        part = legs.union(Point(60, 0).buffer(1.2))
+        longest = max((LineString(line).length for line in spines(part, RADIUS, NARROW_SHARES)), default=0.0)
+        self.assertGreater(longest, 0.9 * (60 + math.hypot(20, 50)))
+        self.assertLess(max((LineString(line).length for line in spines(part, RADIUS, (0.6,))), default=0.0), 20.0)
 
 
 class DescentTest(SimpleTestCase):

@@ -11,12 +11,13 @@ from shapely.geometry import LineString, Point, Polygon, box
 
 from justbite.bench import made_areas
 from justbite.model.job import parse_job
+from justbite.model.moves import CUT, lengths
 from justbite.path import clearing, opening, rough
 from justbite.path.area import make_area
 from justbite.path.descent import DEEPER, STATION, descend
 from justbite.path.entry import Entry
 from justbite.path.level import plan_part, ways_into
-from justbite.path.program import Feeds, Heights
+from justbite.path.program import Feeds, Heights, MovesBuilder, add_level, level_minutes
 from justbite.path.spine import spines
 from justbite.plan import plan
 from justbite.proof import audit, replay
@@ -173,6 +174,31 @@ class QuickestTest(SimpleTestCase):
         self.assertIs(rough._quickest([early, whole], work, terms), whole)
         slower = replace(whole, paths=whole.paths * 2)
         self.assertIs(rough._quickest([slower, whole], work, terms), whole)
+
+
+class LevelMinutesTest(SimpleTestCase):
+    def test_as_long_as_the_moves_that_it_stands_for(self) -> None:
+        """Told from the pieces alone it agrees with the blocks made of them, at one feed and where the feed follows."""
+        planned = parse_job(job(rectangle(70, 45)))
+        area = make_area(planned, planned.regions[0], 5.0, 0.0, 0.006, 0.002, 1.0)
+        ((part, ways),) = ways_into(area, 1.0, None, 2.0)
+        paths = list(plan_part(area, part, ways[0], 2.0, "rough", lambda _: None).paths)
+        heights = Heights(10.0, 1.0, 0.3)
+        law = (np.array([0.04, 0.5, 1.0, 1.3]), np.array([2.5, 1.4, 1.0, 0.8]))
+        for follow in (None, law):
+            feeds = Feeds(cut=3000, entry=2000, link=9000, rapid=20_000, ramp=0.05, acceleration=4000, removal=40_000,
+                          follow=follow)  # fmt: skip
+            out = MovesBuilder(np.array([*paths[0].entry.points[0], 10.0]))
+            add_level(out, paths, 0.0, -8.0, 2.0, heights, feeds, 0.003, 5.0)
+            moves = out.build()
+            made = float((lengths(moves) / np.nan_to_num(moves.feed, nan=feeds.rapid)).sum())
+            told = level_minutes(paths, 0.0, -8.0, 2.0, heights, feeds, 5.0)
+            self.assertAlmostEqual(told, made, delta=0.01 * made)
+            # Another level of the same path has the same blocks, fitted once.
+            first = len(out.rows)
+            add_level(out, paths, -8.0, -16.0, 2.0, heights, feeds, 0.003, 5.0)
+            kinds = [[r[0] for r in rows if r[7] == CUT] for rows in (out.rows[:first], out.rows[first:])]
+            self.assertEqual(*kinds)
 
 
 class TidyTest(SimpleTestCase):
