@@ -1,0 +1,137 @@
+"""Ways over what is cleared, and where fronts begin, against straight lines, circles and tangents."""
+
+import math
+
+import numpy as np
+from django.test import SimpleTestCase
+from shapely.geometry import LineString, Point, Polygon, box
+
+from justbite.field.distance import signed_distance
+from justbite.field.grid import Grid
+from justbite.path.fronts import CONTACTS_APART, SWEEPS, Front, Points
+from justbite.path.plane import Plane
+from justbite.path.seeking import Seeker
+from justbite.path.ways import MOST_REFUSALS, Ways
+
+RADIUS, TARGET = 5.0, 2.0
+SPACING = 0.25 * RADIUS
+EIGHTHS = 1.0 / math.cos(math.pi / 8)
+"""How much longer a way in steps of eighths of a turn is than straight, at most."""
+
+
+def over(cleared: Polygon, within: Polygon) -> Ways:
+    """Ways in a plate of which `cleared` is gone, for a centre that keeps a radius from the border of `within`."""
+    x1, y1, x2, y2 = within.bounds
+    grid = Grid.over((x1 - 10, y1 - 10, x2 + 10, y2 + 10), RADIUS / 16)
+    field, room = -signed_distance(cleared, grid, 15.0), signed_distance(within, grid, 15.0)
+    return Ways(Plane(grid, field, room, RADIUS, RADIUS, TARGET))
+
+
+def length(points: Points) -> float:
+    return float(np.hypot(*np.diff(points, axis=0).T).sum())
+
+
+class FloodTest(SimpleTestCase):
+    def test_distances_are_those_of_eight_ways(self) -> None:
+        ways = over(Point(0, 0).buffer(45, quad_segs=64), box(-60, -60, 60, 60))
+        flood = ways.flood(0.0, 0.0, SWEEPS[0], 30.0)
+        reached = np.isfinite(flood.distance) & (flood.distance < 30.0)
+        self.assertGreater(int(reached.sum()), 1000)
+        straight = np.hypot(ways._xs[reached], ways._ys[reached])
+        self.assertLess(float((flood.distance[reached] / np.maximum(straight, SPACING)).max()), 1.01 * EIGHTHS)
+        self.assertGreater(float((flood.distance[reached] - straight).min()), -1e-9)
+
+    def test_contacts_stand_where_the_circle_meets_the_rim(self) -> None:
+        """In a round hole of 45 mm the centre meets material 40 mm off; nearest first, and apart."""
+        ways = over(Point(0, 0).buffer(45, quad_segs=64), box(-60, -60, 60, 60))
+        flood = ways.flood(10.0, 0.0, SWEEPS[0], 0.0)
+        self.assertGreater(len(flood.contacts), 0)
+        away = np.hypot(flood.contacts[:, 0], flood.contacts[:, 1])
+        self.assertGreater(float(away.min()), 40.0)
+        self.assertLess(float(away.max()), 40.0 + 2.0 * SPACING + 0.1 * RADIUS)
+        self.assertTrue((np.diff(flood.contacts[:, 4]) >= 0.0).all())
+        self.assertAlmostEqual(float(flood.contacts[0, 4]), 30.0, delta=3.0)
+        for k, one in enumerate(flood.contacts[:, :2]):
+            others = np.delete(flood.contacts[:, :2], k, axis=0)
+            if len(others):
+                self.assertGreaterEqual(float(np.hypot(*(others - one).T).min()), CONTACTS_APART * RADIUS - 1e-9)
+
+    def test_all_cleared_is_nothing_to_find(self) -> None:
+        ways = over(box(-80, -80, 80, 80), box(-40, -40, 40, 40))
+        flood = ways.flood(0.0, 0.0, SWEEPS[-1], 0.0)
+        self.assertEqual(len(flood.contacts), 0)
+        self.assertTrue(flood.whole)
+
+    def test_what_is_refused_comes_back_when_something_near_changes_but_not_for_ever(self) -> None:
+        ways = over(box(-40, -40, 40, 0), box(-45, -45, 45, 45))
+
+        def nearest() -> tuple[int, Points]:
+            row = ways.flood(0.0, -20.0, SWEEPS[0], 0.0).contacts[0]
+            return int(row[5]), row
+
+        first, row = nearest()
+        for _ in range(MOST_REFUSALS):
+            self.assertEqual(nearest()[0], first)
+            ways.refuse(Front((0.0, 0.0, 0.0), first, row, 0.0))
+            self.assertNotEqual(nearest()[0], first)
+            ways.forget(row[None, :2])
+        self.assertNotEqual(nearest()[0], first)
+        ways.start_anew(0.0)
+        self.assertEqual(nearest()[0], first)
+
+
+class LinkTest(SimpleTestCase):
+    def test_straight_where_it_is_clear(self) -> None:
+        ways = over(box(-60, -60, 60, 0), box(-60, -60, 60, 60))
+        line = ways.line(-30.0, -20.0, (30.0, -10.0, 0.0))
+        assert line is not None
+        np.testing.assert_allclose(line, [[-30.0, -20.0], [30.0, -10.0]])
+        self.assertIsNone(ways.line(-30.0, -20.0, (30.0, 10.0, 0.0)))
+
+    def test_round_a_pin_it_is_little_longer_than_its_tangents(self) -> None:
+        """Past a pin of 8 mm the centre keeps 13 mm off: two tangents and an arc."""
+        pin = Point(0, 0).buffer(8, quad_segs=64)
+        ways = over(box(-60, -60, 60, 60).difference(pin), box(-60, -60, 60, 60).difference(pin))
+        start = (30.0, 0.0, 0.0)
+        flood = ways.flood(-30.0, 0.0, SWEEPS[0], 200.0)
+        link = ways.way_to(-30.0, 0.0, Front(start, 0, np.zeros(6), 0.0), flood, SWEEPS[0], None)
+        assert link is not None
+        self.assertGreaterEqual(LineString(link.points).distance(Point(0, 0)), 13.0 - 0.01)
+        shortest = 2.0 * math.sqrt(30.0**2 - 13.0**2) + 13.0 * (math.pi - 2.0 * math.acos(13.0 / 30.0))
+        self.assertLess(length(link.points), 1.12 * shortest)
+        self.assertGreaterEqual(length(link.points), shortest - 1e-6)
+        self.assertFalse(link.slow)
+
+    def test_none_leads_through_what_stands(self) -> None:
+        two = box(-60, -60, -10, 60).union(box(10, -60, 60, 60))
+        ways = over(two, box(-60, -60, 60, 60))
+        flood = ways.flood(-30.0, 0.0, SWEEPS[0], 500.0)
+        self.assertEqual(ways.way(-30.0, 0.0, flood, (30.0, 0.0, 0.0)), math.inf)
+        self.assertIsNone(ways.way_to(-30.0, 0.0, Front((30.0, 0.0, 0.0), 0, np.zeros(6), 0.0), flood, SWEEPS[0], None))
+
+
+class SeekTest(SimpleTestCase):
+    def test_a_front_begins_at_its_upstream_end(self) -> None:
+        """A bar along the top wall: with the material on the right of travel its front begins at its right end."""
+        within = box(-60, -30, 60, 30)
+        ways = over(within.difference(box(-40, 10, 40, 30)), within)
+        seeker = Seeker(ways.plane, ways, within.length)
+        _, fronts = seeker.fronts(0.0, -10.0, SWEEPS[0])
+        self.assertGreaterEqual(len(fronts), 1)
+        x, y, heading = fronts[0].start
+        self.assertAlmostEqual(x, 45.0, delta=2.0)
+        self.assertAlmostEqual(y, 25.0, delta=1.0)
+        # Past the bar's corner, 5 mm off it.
+        past = math.hypot(45.0, 20.0) + 15.0
+        self.assertAlmostEqual(fronts[0].way, past, delta=0.15 * past)
+        self.assertLess(math.cos(heading), 0.5)
+
+    def test_the_nearer_beginning_goes_first(self) -> None:
+        """Both fronts begin at the gap between two bars: the nearer contact is on the lower, the nearer beginning above."""
+        within = box(-80, -30, 80, 30)
+        ways = over(within.difference(box(-60, 12, 0, 30)).difference(box(10, -30, 70, -12)), within)
+        seeker = Seeker(ways.plane, ways, within.length)
+        flood, fronts = seeker.fronts(20.0, 3.0, SWEEPS[0])
+        self.assertLess(float(flood.contacts[0, 1]), 0.0)
+        self.assertEqual([f.way for f in fronts], sorted(f.way for f in fronts))
+        self.assertGreater(fronts[0].start[1], 0.0)
