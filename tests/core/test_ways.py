@@ -127,7 +127,7 @@ class SeekTest(SimpleTestCase):
         self.assertLess(math.cos(heading), 0.5)
 
     def test_the_nearer_beginning_goes_first(self) -> None:
-        """Both fronts begin at the gap between two bars: the nearer contact is on the lower, the nearer beginning above."""
+        """Both fronts begin at a gap between two bars: the nearer contact is below, the nearer beginning above."""
         within = box(-80, -30, 80, 30)
         ways = over(within.difference(box(-60, 12, 0, 30)).difference(box(10, -30, 70, -12)), within)
         seeker = Seeker(ways.plane, ways, within.length)
