@@ -40,7 +40,8 @@ def descend(line: Points, top: float, z: float, radius: float, slope: float, fee
 
     Each stroke goes down as steeply as `slope` (tangent) allows, then flat. The full width takes no more than
     `removal` (mm3/min): a stroke is as deep as that allows at `feed`, or a little deeper at a lower feed,
-    and where the slope of the stroke before makes it deeper still the feed falls as much.
+    and where the slope of the stroke before makes it deeper still the feed falls as much. Where that is
+    quicker it slopes from end to end instead, and goes flat along the line once it is down.
     """
     floor = _Floor.over(line, top, radius)
     full = removal / (2.0 * radius * feed)
@@ -82,7 +83,7 @@ class _Floor:
         """Down in `count` rounds, each sloping down at its beginning, and on over the last slope to the line's end."""
         self.height[:] = top
         # It begins so far before the line's end as the last slope is long.
-        first = int(np.searchsorted(self.at, self.length - (top - z) / count / slope))
+        first = min(int(np.searchsorted(self.at, self.length - (top - z) / count / slope)), len(self.at) - 2)
         order = np.concatenate([np.arange(first, len(self.at) - 1), np.arange(first + 1)])
         found: list[_Lines] = []
         here = top

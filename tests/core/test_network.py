@@ -116,6 +116,16 @@ class DescentTest(SimpleTestCase):
         self.assertLess(float(rate.max()), 1.13 * REMOVAL)
         self.assertGreater(float(rate.mean()), 0.6 * REMOVAL)
 
+    def test_thin_levels_whose_slope_is_shorter_than_a_station(self) -> None:
+        for depth in (0.01, 0.05, 0.3):
+            for line in (np.array([[0, 0], [60, 0], [60, 40], [0, 0.0]]), np.array([[0, 0], [60, 0.0]])):
+                down = descend(line, 0.0, -depth, 12.5, SLOPE, FEED, REMOVAL)
+                np.testing.assert_allclose(down.ends[-1], [*line[-1], -depth], atol=1e-6)
+                points = np.vstack([down.begin, down.ends])
+                self.assertLessEqual(
+                    float((-np.diff(points[:, 2]) - SLOPE * np.hypot(*np.diff(points[:, :2], axis=0).T)).max()), 1e-9
+                )
+
     def test_straight_down_where_it_is_open(self) -> None:
         """Between two grooves that are at depth, no slope is needed: each stroke is flat."""
         solid = np.zeros((400, 800), dtype=np.int16)
