@@ -74,15 +74,14 @@ class NetworkTest(SimpleTestCase):
         np.testing.assert_allclose(np.hypot(*ring.T), 30.0, atol=1.1)
 
     def test_a_neck_is_found_whatever_its_mouths_are(self) -> None:
-        """2 mm wide for the centre, opening over 10 mm to the width of its rooms: a tenth of what its mouths are."""
-        mouths = Polygon([(20, -8), (35, -1), (85, -1), (100, -8), (100, 8), (85, 1), (35, 1), (20, 8)])
-        part = box(-30, -30, 25, 30).union(box(95, -30, 150, 30)).union(mouths)
-        lines = neck_lines(part, RADIUS, 0.6)
+        """11 mm wide for a cutter of 10: about its corners the way opens to more than twice the neck's width."""
+        area = box(-50, -40, 0, 40).union(box(80, -40, 130, 40)).union(box(-1, -5.5, 81, 5.5))
+        lines = neck_lines(area.buffer(-RADIUS, quad_segs=32), RADIUS, 0.6)
         self.assertEqual(len(lines), 1)
         np.testing.assert_allclose(lines[0][:, 1], 0.0, atol=0.6)
         x1, x2 = sorted(lines[0][[0, -1], 0])
-        self.assertLess(x1, 36.0)
-        self.assertGreater(x2, 84.0)
+        self.assertLess(x1, 1.0)
+        self.assertGreater(x2, 79.0)
 
     def test_a_bent_narrow_slot_is_one_line(self) -> None:
         """Its bend is three times as wide as its legs: lines through what is nearly as wide would stay in the bend."""
