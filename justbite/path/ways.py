@@ -37,10 +37,11 @@ class Ways:
 
     def __post_init__(self) -> None:
         self._spacing = 0.25 * self.plane.radius
-        self._place_nodes(0.0)
+        self.start_anew(0.0)
         self._sheets = (Sheet.over(self._xs.shape), Sheet.over(self._xs.shape))
 
-    def _place_nodes(self, shift: float) -> None:
+    def start_anew(self, shift: float) -> None:
+        """Nodes `shift` spacings aside, of which nothing is known."""
         self._xs, self._ys, self._kinds = search.place_nodes(
             self.plane.room, *self.plane.frame, self._spacing, self.plane.wall, 0.004 * self.plane.radius, shift
         )
@@ -50,11 +51,6 @@ class Ways:
             self._xs[j, i], self._ys[j, i], self._kinds[j, i] = x, y, search.UNKNOWN
         self._other_kinds = self._kinds.copy()
         self._refusals = Counter[int]()
-
-    def start_anew(self, shift: float) -> None:
-        """Other nodes, `shift` spacings aside, of which nothing is known."""
-        self._place_nodes(shift)
-        self._kinds[self._kinds != search.BLOCKED] = search.UNKNOWN
 
     def turn_over(self) -> None:
         """Change to what is known of the nodes by another measure of what counts as standing, and back."""
