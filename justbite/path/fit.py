@@ -6,7 +6,6 @@ point fits. The ends of runs are points of the polyline, so nothing drifts.
 
 import numpy as np
 from numba import njit
-from numpy.typing import NDArray
 
 MOST_SWEEP = 2.6
 """Radians: longer arcs are split, so that no control has to guess the side."""
@@ -143,8 +142,3 @@ def fit(points, tolerance):  # type: ignore[no-untyped-def]
         count += 1
         a = best
     return rows[:count].copy()
-
-
-def fit_points(points: NDArray[np.float64], tolerance: float) -> NDArray[np.float64]:
-    """`fit` after dropping points that repeat the one before; indices count what is kept."""
-    return np.asarray(fit(points, tolerance))
