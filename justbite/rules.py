@@ -59,7 +59,10 @@ def drop_findings(job: Job, operation: Operation, drop: float, at: tuple[float, 
 
 
 def curve_findings(operation: Operation, bite: Bite, machine: Machine, moves: Moves) -> list[Finding]:
-    """Whether the machine holds the feed in the path's curves: v^2 / r against its acceleration."""
+    """Whether the machine holds the bite's feed in the path's curves: v^2 / r against its acceleration.
+
+    The program asks for no more there than it holds.
+    """
     cut = (moves.part == CUT) & (moves.kind != LINE)
     starts = np.vstack([moves.start[None, :], moves.end[:-1]])
     every = np.hypot(*(moves.end - starts)[:, :2].T)
@@ -68,7 +71,7 @@ def curve_findings(operation: Operation, bite: Bite, machine: Machine, moves: Mo
         return []
     radius = np.hypot(*(moves.centre - moves.end[:, :2])[cut].T)
     holds = 60.0 * np.sqrt(machine.acceleration * radius)
-    slow = holds < moves.feed[cut] * 0.98
+    slow = holds < bite.feed * 0.98
     share = float(every[cut][slow].sum()) / whole
     if share < HELD_SHARE:
         return []

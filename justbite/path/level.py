@@ -16,6 +16,7 @@ from justbite.path.area import Area, parts_of
 from justbite.path.clearing import Clearing
 from justbite.path.entry import Entry, Wish, find_entry, is_narrow, ramp_across
 from justbite.path.fronts import Piece, Points
+from justbite.path.links import Speeds
 from justbite.path.opening import Pace, find_openings
 from justbite.path.plane import Plane
 from justbite.path.rim import WIPE_STEP
@@ -23,6 +24,7 @@ from justbite.path.rim import WIPE_STEP
 CELL, CELL_ISLANDS, CELL_LEAST = 16.0, 20.0, 60.0
 """Cells to a radius: plain, with islands, and at most for small bites."""
 MOST_ENTRIES = 12
+SPEEDS = Speeds()
 SHARP = 0.4
 """Radians by which a border turns at a corner that a crescent may be left in."""
 LEAST_REST = 0.5
@@ -79,11 +81,11 @@ def ways_into(area: Area, clearance: float, wish: Wish | None, target: float,
 
 def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, operation: str,
               tick: Callable[[float], None], wish: Wish | None = None, conventional: float = 0.0,
-              ground: Ground | None = None) -> PartPlan:  # fmt: skip
+              ground: Ground | None = None, speeds: Speeds = SPEEDS) -> PartPlan:  # fmt: skip
     """Paths that clear one part of the locus at one level with radial depth `target`, entered by `entry`.
 
     `conventional`: radial depth of cuts in the other direction over the target; 0 where there are to be none.
-    `ground`: from `ground_of`, where several plans share it.
+    `ground`: from `ground_of`, where several plans share it. `speeds`: what links are shaped for.
 
     `tick` is called with the share of the part done, 0 to 1, and may raise to stop.
     """
@@ -91,7 +93,7 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
     findings: list[Finding] = []
     whole = part.buffer(area.radius).intersection(area.material).area
     ground = ground or ground_of(area, part, target)
-    plane = Plane(ground.grid, ground.cleared.copy(), ground.room, area.radius, area.wall, target, conventional)
+    plane = Plane(ground.grid, ground.cleared.copy(), ground.room, area.radius, area.wall, target, conventional, speeds)
     work = Clearing(plane, ground.rims, ground.corners)
 
     def share(removed: float) -> None:

@@ -10,6 +10,7 @@ from justbite.field.cleared import stamp
 from justbite.field.grid import Field, Grid
 from justbite.path import search, tracer
 from justbite.path.fronts import Points, Sweep
+from justbite.path.links import Speeds
 
 STEP, FINE_STEP, LAG = 0.05, 1 / 60, 0.25
 """Steps of a cut, and how far behind the cutter what it takes is marked as gone; R."""
@@ -23,6 +24,8 @@ NEAR, NEAR_WALK = 0.004, 0.03
 """How far below the target, as a share, a turn of a cut and of a walk may stay."""
 AT_WALL = 0.004
 """Radians to which a turn of a cut that a wall holds is found."""
+HAIR = 0.0003
+"""R: how much nearer to a wall than they may a link's points may read: passes end on the wall, to the last digit."""
 LOG_LENGTH = 3_000_000
 """Changed nodes that are remembered, to take back what was cut last."""
 PLAIN_BITE, LEAST_CONTACT = 0.4, 0.006
@@ -41,6 +44,8 @@ class Plane:
     target: float
     conventional: float = 0.0
     """Radial depth of cuts with the material on the left, over the target; 0: climb milling only."""
+    speeds: Speeds = field(default_factory=Speeds)
+    """What links are shaped for."""
     skin: float = field(init=False)
     """Thickness that is not felt."""
     aim: float = field(init=False)
@@ -128,6 +133,6 @@ class Plane:
         return bool(
             search.line_clear(
                 self.cleared, self.room, *self.frame, a[0], a[1], b[0], b[1], self.radius,
-                self.wall - 0.0003 * self.radius, 0.1 * self.target, self.skin,
+                self.wall - HAIR * self.radius, 0.1 * self.target, self.skin,
             )
         )  # fmt: skip

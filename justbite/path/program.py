@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import dataclass, field, replace
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -33,8 +34,11 @@ SPIRAL_PARTS = 48
 """Lines of the spiral that widens a plunge."""
 ABOVE = 0.05
 """mm above the surface where a way down begins."""
-EASE = 1.0
-"""mm of travel over which a link lifts off the floor and comes down again."""
+EASE, MOST_EASE, LEAST_HOVER = 10.0, 0.4, 3.0
+"""mm of travel for every mm that a link lifts off the floor and comes down again: steeper corners hold the machine up;
+the share of a link that may go into either; and mm from which on a link lifts at all."""
+HELD = 0.98
+"""Share of the feed from which on it is left as it is in a curve that holds the machine up."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -241,7 +245,7 @@ def _cut(out: MovesBuilder, piece: Piece, z: float, feeds: Feeds, target: float,
             if (at, end) not in piece.fitted:
                 piece.fitted[at, end] = fit(np.ascontiguousarray(points), tolerance)
             feed = feeds.cut if factor is None else feeds.cut * float(factor[at + 1])
-            _emit(out, points, piece.fitted[at, end], z, feed, CUT, depth[at : end + 1])
+            _emit(out, points, piece.fitted[at, end], z, feed, feeds.acceleration, CUT, depth[at : end + 1])
             at = end
 
 
@@ -256,21 +260,29 @@ def _feed_factors(piece: Piece, spans: NDArray[np.float64], feeds: Feeds, target
     return factors
 
 
-def _blocks(out: MovesBuilder, points: NDArray[np.float64], z: float, feed: float, part: int, tolerance: float) -> None:
-    _emit(out, points, fit(np.ascontiguousarray(points), tolerance), z, feed, part)
+def _blocks(out: MovesBuilder, points: NDArray[np.float64], z: float | NDArray[np.float64], feeds: Feeds, part: int,
+            tolerance: float) -> None:  # fmt: skip
+    _emit(out, points, fit(np.ascontiguousarray(points), tolerance), z, feeds.link, feeds.acceleration, part)
 
 
-def _emit(out: MovesBuilder, points: NDArray[np.float64], fitted: NDArray[np.float64], z: float, feed: float, part: int,
-          depth: NDArray[np.float64] | None = None) -> None:  # fmt: skip
-    """The lines and arcs `fitted` along `points`; `depth` over the target at each point."""
+def _emit(out: MovesBuilder, points: NDArray[np.float64], fitted: NDArray[np.float64], z: float | NDArray[np.float64],
+          feed: float, acceleration: float, part: int, depth: NDArray[np.float64] | None = None) -> None:  # fmt: skip
+    """The lines and arcs `fitted` along `points`; `z` at all or at each, `depth` over the target at each point.
+
+    In an arc of radius r the feed is no more than the machine holds there: v^2 / r is its acceleration at most.
+    """
     at = 0
     out.points += len(points) - 1
+    heights = np.broadcast_to(z, len(points))
     for last, kind, cx, cy in fitted:
         end = int(last)
         most = float(depth[at + 1 : end + 1].max()) if depth is not None else 0.0
         code = {1: LINE, 2: CLOCKWISE, 3: COUNTERCLOCKWISE}[int(kind)]
-        x, y = points[end]
-        out.to(code, float(x), float(y), z, feed, part, (cx, cy), most)
+        x, y = (float(v) for v in points[end])
+        held = feed
+        if code != LINE:
+            held = 60.0 * math.sqrt(acceleration * math.hypot(x - cx, y - cy))
+        out.to(code, x, y, float(heights[end]), feed if held > HELD * feed else held, part, (cx, cy), most)
         at = end
 
 
@@ -289,7 +301,7 @@ def _link(
         # Material stands close by: the rapid ends above it.
         out.rapid(x, y, above + heights.gap)
         out.to(LINE, x, y, z, feeds.link, LINK)
-        _blocks(out, points[piece.drop :], z, feeds.link, LINK, tolerance)
+        _blocks(out, points[piece.drop :], z, feeds, LINK, tolerance)
         return
     _hover(out, points, z, heights, feeds, tolerance)
 
@@ -327,23 +339,21 @@ def _hover(out: MovesBuilder, points: NDArray[np.float64], z: float, heights: He
     length = float(along[-1])
     if length < 1e-6:
         return
-    lift = heights.hover if length > 3.0 * EASE else 0.0
-    if lift == 0.0:
-        _blocks(out, points, z, feeds.link, LINK, tolerance)
+    if length <= LEAST_HOVER:
+        _blocks(out, points, z, feeds, LINK, tolerance)
         return
-
-    # The curve itself is kept on the way up and down: a chord could touch a wall beside it.
-    rising = _between(points, along, 0.0, EASE)
-    falling = _between(points, along, length - EASE, length)
-    for k, (x, y) in enumerate(rising[1:], 1):
-        out.to(LINE, float(x), float(y), z + lift * k / (len(rising) - 1), feeds.link, LINK)
-    _blocks(out, _between(points, along, EASE, length - EASE), z + lift, feeds.link, LINK, tolerance)
-    for k, (x, y) in enumerate(falling[1:], 1):
-        out.to(LINE, float(x), float(y), z + lift * (1 - k / (len(falling) - 1)), feeds.link, LINK)
+    ease = min(EASE * heights.hover, MOST_EASE * length)
+    ends = np.array([0.0, ease, length - ease, length])
+    for a, b in pairwise(ends.tolist()):
+        # The curve itself is kept on the way up and down: a chord could touch a wall beside it.
+        points_here, along_here = _between(points, along, a, b)
+        height = z + heights.hover * np.interp(along_here, ends, [0.0, 1.0, 1.0, 0.0])
+        _blocks(out, points_here, height, feeds, LINK, tolerance)
 
 
-def _between(points: NDArray[np.float64], along: NDArray[np.float64], a: float, b: float) -> NDArray[np.float64]:
-    """The stretch of a polyline from length `a` to length `b` along it."""
-    inner = (along > a + 1e-6) & (along < b - 1e-6)
-    ends = [[np.interp(s, along, points[:, 0]), np.interp(s, along, points[:, 1])] for s in (a, b)]
-    return np.vstack([ends[:1], points[inner], ends[1:]])
+def _between(points: NDArray[np.float64], along: NDArray[np.float64], a: float, b: float
+             ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:  # fmt: skip
+    """The stretch of a polyline from length `a` to length `b` along it: its points, and the length at each."""
+    inner = along[(along > a + 1e-6) & (along < b - 1e-6)]
+    ways = np.concatenate([[a], inner, [b]])
+    return np.column_stack([np.interp(ways, along, points[:, 0]), np.interp(ways, along, points[:, 1])]), ways

@@ -16,6 +16,7 @@ from justbite.model.stock import heights, standing
 from justbite.path.area import Area, make_area
 from justbite.path.entry import Entry, Wish
 from justbite.path.level import PartPath, PartPlan, ground_of, plan_part, reach_findings, ways_into
+from justbite.path.links import Speeds
 from justbite.path.opening import Pace
 from justbite.path.program import Feeds, Heights, MovesBuilder, add_level, level_minutes
 from justbite.path.together import side_by_side
@@ -76,7 +77,7 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
     tolerance = min(limits.fit_share * operation.tolerance, limits.fit_bite_share * bite.ae)
     terms = _Terms(
         bite.ae, Heights(travel, job.approach_gap, operation.hover), feeds, tolerance, tool.diameter / 2,
-        max(job.approach_gap, limits.clear_share * tool.diameter / 2),
+        max(job.approach_gap, limits.clear_share * tool.diameter / 2), operation.tolerance,
     )  # fmt: skip
     works: dict[str, _Work] = {}
     findings: list[Finding] = []
@@ -112,6 +113,8 @@ class _Terms:
     tolerance: float
     radius: float
     clearance: float
+    rounding: float
+    """How much corners may be rounded off."""
 
     def add(self, out: MovesBuilder, parts: list[PartPath], above: float, z: float) -> None:
         """Append one level."""
@@ -121,6 +124,11 @@ class _Terms:
         """mm of cut in the time of a plan's first level, on a machine that needs none to change its speed."""
         paths, top, z = list(plan.paths), work.top, work.levels[0]
         return level_minutes(paths, top, z, self.ae, self.heights, self.feeds, self.radius) * self.feeds.cut
+
+    @property
+    def speeds(self) -> Speeds:
+        """What links are shaped for."""
+        return Speeds(self.feeds.cut / 60.0, self.feeds.link / 60.0, self.feeds.acceleration, self.rounding)
 
     @property
     def stop(self) -> float:
@@ -170,6 +178,7 @@ def _planned(job: Job, operation: Operation, works: dict[str, _Work], terms: _Te
                 plan = partial(
                     plan_part, work.area, part, entry, terms.ae, operation.name,
                     wish=own, conventional=operation.conventional, ground=ground,
+                    speeds=terms.speeds,
                 )  # fmt: skip
                 tries.append((name, k, plan))
     parts: dict[str, list[PartPath]] = {name: [] for name in works}

@@ -11,7 +11,7 @@ from justbite.path import search
 from justbite.path.contact import deepest
 from justbite.path.fronts import CONTACTS_APART, MOST_CONTACTS, Flood, Front, Piece, Points, Sheet, Start, Sweep
 from justbite.path.links import smooth_link
-from justbite.path.plane import Plane
+from justbite.path.plane import HAIR, Plane
 
 DROP_GAP = 0.05
 """Gap all round, share of R, where a cutter comes down at rapid among standing material."""
@@ -153,14 +153,13 @@ class Ways:
 
     def _rounded(self, link: Points, heading: float, last: Points | None) -> Points:
         """The link leaving along the last cut and arriving along `heading`, where that is clear."""
-        last = link[:2] if last is None else last
-        out = last[-1] - last[0]
-        size = float(np.hypot(*out))
-        if size < 1e-9 or len(link) < 2:
+        way = np.diff(link[:2] if last is None else last[-2:], axis=0)[0]
+        if len(link) < 2 or float(np.hypot(*way)) < 1e-9:
             return link
+        plane = self.plane
         return smooth_link(
-            link, out / size, np.array([np.cos(heading), np.sin(heading)]), self.plane.cleared, self.plane.room,
-            self.plane.grid, self.plane.radius, self.plane.wall, 0.1 * self.plane.target, self.plane.skin,
+            link, float(np.arctan2(way[1], way[0])), heading, plane.cleared, plane.room, plane.frame, plane.radius,
+            plane.wall - HAIR * plane.radius, 0.1 * plane.target, plane.skin, plane.speeds,
         )  # fmt: skip
 
     def _link(self, x: float, y: float, start: Start, parent: NDArray[np.int32], j: int, i: int) -> Points:

@@ -163,7 +163,7 @@ class QuickestTest(SimpleTestCase):
     def test_what_leaves_some_is_not_quicker(self) -> None:
         """A plan that breaks off early takes less time, and is not taken for it."""
         feeds = Feeds(cut=3000, entry=2000, link=9000, rapid=20_000, ramp=0.05, acceleration=4000, removal=40_000)
-        terms = rough._Terms(2.0, Heights(10.0, 1.0, 0.3), feeds, 0.01, 5.0, 1.0)
+        terms = rough._Terms(2.0, Heights(10.0, 1.0, 0.3), feeds, 0.01, 5.0, 1.0, 0.01)
         planned = parse_job(job(rectangle(40, 30)))
         area = make_area(planned, planned.regions[0], 5.0, 0.0, 0.006, 0.002, 1.0)
         work = rough._Work(area, 0.0, [-8.0])

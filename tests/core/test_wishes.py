@@ -14,7 +14,6 @@ from justbite.field.grid import Grid
 from justbite.model.job import parse_job
 from justbite.model.moves import ENTRY
 from justbite.path import tracer
-from justbite.path.links import smooth_link
 from justbite.path.together import side_by_side
 from justbite.plan import Plan, plan
 from justbite.proof import replay
@@ -114,15 +113,6 @@ class GuardTest(SimpleTestCase):
         self.assertEqual(used, -1)
         self.assertAlmostEqual(float(depth[1]), 0.1 * 10.0 / 1.25, delta=0.05)
         np.testing.assert_array_equal(self.field, before)
-
-    def test_a_bent_link_stays_off_the_wall(self) -> None:
-        """Leaving towards a wall 0.2 mm away: no curve hooks over it, however small the hook."""
-        room = np.repeat((10.0 - self.grid.y0 - self.grid.cell * np.arange(self.grid.ny))[:, None], self.grid.nx, 1)
-        self.field[:] = -1.0
-        ends = np.array([[0.0, 4.8], [1.0, 4.8]])
-        link = smooth_link(ends, np.array([0.0, 1.0]), np.array([0.0, -1.0]), self.field, room.astype(np.float32),
-                           self.grid, 5.0, 5.0, 0.2, 0.01)  # fmt: skip
-        self.assertLessEqual(float(link[:, 1].max()), 5.0)
 
     def test_an_arc_ends_where_it_is_written(self) -> None:
         """Ends of arcs are rounded: what lies between the rounded and the true end is not taken for cut."""
