@@ -32,8 +32,8 @@ def room(ceiling: float) -> Points:
 def link(points: list[tuple[float, float]], out: float, into: float, ceiling: float = 100.0,
          speeds: Speeds = SPEEDS) -> Points:  # fmt: skip
     return smooth_link(
-        np.array(points, dtype=float), out, into, CLEAR, room(ceiling), (GRID.x0, GRID.y0, GRID.cell), RADIUS, RADIUS, 0.2, 0.01,
-        speeds,
+        np.array(points, dtype=float), out, into, CLEAR, room(ceiling), (GRID.x0, GRID.y0, GRID.cell), RADIUS, RADIUS,
+        0.2, 0.01, speeds,
     )  # fmt: skip
 
 
@@ -154,7 +154,7 @@ class ProgramTest(SimpleTestCase):
         self.way = back
         pieces = (
             Piece("cut", np.vstack([cut, bend]), np.full(121, 2.0)), Piece("link", back, np.zeros(len(back))),
-            Piece("cut", cut + [0.0, 5.0], np.full(81, 2.0)),
+            Piece("cut", cut + np.array([0.0, 5.0]), np.full(81, 2.0)),
         )  # fmt: skip
         out = MovesBuilder(np.array([0.0, 0.0, 10.0]))
         entry = Entry("outside", np.array([[0.0, 0.0]]), 0.0)
