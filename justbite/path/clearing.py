@@ -16,6 +16,7 @@ from justbite.path.fronts import SWEEPS, Flood, Front, Piece, Points, Start, Swe
 from justbite.path.plane import FINE_STEP, STEP, Plane
 from justbite.path.rim import MOST_EASE, Rim
 from justbite.path.seeking import Seeker
+from justbite.path.specks import runs_over, specks
 from justbite.path.ways import Ways
 
 NEAR_END = 2.0
@@ -29,6 +30,8 @@ MUCH = 1.0
 """R squared: so much in a tour for remains is more than remains."""
 CRUMBS_OFF, LEAST_TIDY, MOST_TIDY = 2.5, 1.0, 5.0
 """R: how far from what stands thick crumbs are taken on the way; from which on, and how far about, it is tidied."""
+SWALLOWED, AFTER = 0.1, 0.2
+"""Over the target: a pass that takes so much to the last swallowed a piece; and how far it then goes straight on, R."""
 BATCH = 800
 """Steps of a pass after which progress is told; a stop is heard there."""
 FINE_LENGTH, FINE_SHARE = 2.5, 0.97
@@ -93,7 +96,30 @@ class Clearing:
             x, y = taken[:2]
         if taken[2] > MUCH * self.plane.radius**2:
             # Through a neck that only these nodes lead through it came to what the finest sweep had not seen.
-            self._tour(x, y, 0.5, SWEEPS[1:], tick)
+            taken = self._tour(x, y, 0.5, SWEEPS[1:], tick)
+        self._run_over_specks(*taken[:2], tick)
+
+    def _run_over_specks(self, x: float, y: float, tick: Callable[[float], None]) -> None:
+        """Run over what still stands free in the middle of the floor; the nearest first."""
+        left = specks(self.plane)
+        while left:
+            left.sort(key=lambda speck: -float(np.hypot(*(speck.mean(axis=0) - (x, y)))))
+            end = self._run_over(x, y, left.pop(), tick)
+            x, y = end or (x, y)
+
+    def _run_over(
+        self, x: float, y: float, speck: Points, tick: Callable[[float], None]
+    ) -> tuple[float, float] | None:
+        sweep = SWEEPS[-1]
+        flood = self._ways.flood(x, y, sweep, np.inf)
+        for run in runs_over(speck, self.plane.radius):
+            if self.plane.clear(run[0], run[1]) and self.plane.light(run[:1].repeat(2, axis=0), self._wiped):
+                # No contact led here.
+                front = Front((0.0, 0.0, 0.0), -1, np.zeros(6), np.inf)
+                end = self._wipe_run(x, y, run, front, flood, sweep, tick, 0.0)
+                if end is not None:
+                    return end
+        return None
 
     def _tour(self, x: float, y: float, shift: float, sweeps: tuple[Sweep, ...], tick: Callable[[float], None]
               ) -> tuple[float, float, float]:  # fmt: skip
@@ -169,12 +195,28 @@ class Clearing:
                 x, y = path[-1]
             tick(self.removed)
             if ended != tracer.RAN_OUT and not again:
+                if ended == tracer.FADED and depth[-1] > SWALLOWED * self.plane.target and len(path) > 1:
+                    x, y = self._on_over(path[-2:])
                 return x, y
             turn = 0.0
             if ended == tracer.RAN_OUT and not fine and len(path) > 2:
                 ways = np.diff(path[-3:], axis=0)
                 turn = side * float(np.diff(np.unwrap(np.arctan2(ways[:, 1], ways[:, 0])))[0])
             fine = again
+
+    def _on_over(self, last: Points) -> tuple[float, float]:
+        """Go straight on a little where a pass has swallowed the last of what it cut.
+
+        A core thinner than the field can tell may stand before the cutter.
+        """
+        end = last[1] + AFTER * self.plane.radius * (last[1] - last[0]) / np.hypot(*(last[1] - last[0]))
+        if not self.plane.clear(last[1], end):
+            return float(last[1, 0]), float(last[1, 1])
+        run = np.array([last[1], end])
+        self.plane.stamp(run)
+        piece = self.pieces[-1]
+        self.pieces[-1] = Piece("cut", np.vstack([piece.points, end]), np.append(piece.depth, 0.0))
+        return float(end[0]), float(end[1])
 
     def _next_pass(
         self, x: float, y: float, sweeps: tuple[Sweep, ...], tick: Callable[[float], None]
@@ -258,7 +300,7 @@ class Clearing:
 
     def _wipe_run(
         self, x: float, y: float, run: Points, front: Front, flood: Flood, sweep: Sweep,
-        tick: Callable[[float], None],
+        tick: Callable[[float], None], least: float = LEAST_WIPE,
     ) -> tuple[float, float] | None:  # fmt: skip
         way = run[1] - run[0]
         start = (float(run[0, 0]), float(run[0, 1]), float(np.arctan2(way[1], way[0])))
@@ -266,7 +308,7 @@ class Clearing:
         if link is None:
             return None
         depth, used, taken = self.plane.follow(run, self._wiped)
-        if used < 0 or taken < LEAST_WIPE * self.plane.radius**2:
+        if used < 0 or taken < least * self.plane.radius**2:
             if used > 0:
                 self.plane.roll_back(used)
             return None

@@ -1,0 +1,56 @@
+"""Specks: what still stands free when all passes are done, thinner than any contact is looked for.
+
+Where the last of a piece is swallowed from all sides a whisker may stay in the middle of the floor, thin as what the
+field cannot feel. No pass gets hold of it; the cutter just runs over it, along its length.
+"""
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import ndimage
+
+from justbite.path.fronts import Points
+from justbite.path.plane import Plane
+
+LEAST_SPECK, MOST_SPECK = 0.0005, 0.1
+"""R squared: smaller is the field's own error, larger is what passes are for."""
+MARGIN = 0.1
+"""R by which a run begins before a speck, and ends behind it."""
+DIRECTIONS = 8
+
+
+def specks(plane: Plane) -> list[Points]:
+    """The nodes (n, 2) of each speck: what stands where the cutter's centre itself may be."""
+    free = (plane.cleared > plane.skin) & (plane.room >= plane.wall)
+    labels, count = ndimage.label(free, structure=np.ones((3, 3)))
+    if count == 0:
+        return []
+    x0, y0, cell = plane.frame
+    area = np.bincount(labels.ravel(), minlength=count + 1)[1:] * cell**2 / plane.radius**2
+    found = []
+    for k in np.nonzero((area > LEAST_SPECK) & (area < MOST_SPECK))[0]:
+        j, i = np.nonzero(labels == k + 1)
+        found.append(np.column_stack([x0 + i * cell, y0 + j * cell]))
+    return found
+
+
+def runs_over(speck: Points, radius: float) -> list[Points]:
+    """Straight runs (2, 2) of the centre that sweep all of a speck, those along its length first."""
+    middle = speck.mean(axis=0)
+    longest = _longest(speck - middle)
+    turns = longest + np.pi * np.array([k * (-1) ** m for k in range(DIRECTIONS // 2 + 1) for m in (0, 1)]) / DIRECTIONS
+    found = []
+    for turn in np.concatenate([turns, turns + np.pi]):
+        way = np.array([np.cos(turn), np.sin(turn)])
+        along = (speck - middle) @ way
+        # The leading edge comes from before it to behind it; it is bent, so that what lies aside is met later.
+        aside = np.abs((speck - middle) @ np.array([-way[1], way[0]])).max()
+        bent = radius - np.sqrt(max(0.0, radius**2 - aside**2))
+        first, last = along.min() - MARGIN * radius, along.max() + MARGIN * radius + bent
+        found.append(np.array([middle + (first - radius) * way, middle + (last - radius) * way]))
+    return found
+
+
+def _longest(points: NDArray[np.float64]) -> float:
+    """The direction in which points about the origin are spread most, radians."""
+    xx, yy, xy = (points[:, 0] ** 2).sum(), (points[:, 1] ** 2).sum(), (points[:, 0] * points[:, 1]).sum()
+    return 0.5 * float(np.arctan2(2.0 * xy, xx - yy))
