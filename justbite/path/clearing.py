@@ -107,9 +107,7 @@ class Clearing:
             end = self._run_over(x, y, left.pop(), tick)
             x, y = end or (x, y)
 
-    def _run_over(
-        self, x: float, y: float, speck: Points, tick: Callable[[float], None]
-    ) -> tuple[float, float] | None:
+    def _run_over(self, x: float, y: float, speck: Points, tick: Callable[[float], None]) -> tuple[float, float] | None:
         sweep = SWEEPS[-1]
         flood = self._ways.flood(x, y, sweep, np.inf)
         for run in runs_over(speck, self.plane.radius):

@@ -19,16 +19,16 @@ DIRECTIONS = 8
 
 
 def specks(plane: Plane) -> list[Points]:
-    """The nodes (n, 2) of each speck: what stands where the cutter's centre itself may be."""
-    free = (plane.cleared > plane.skin) & (plane.room >= plane.wall)
-    labels, count = ndimage.label(free, structure=np.ones((3, 3)))
-    if count == 0:
-        return []
+    """The nodes (n, 2) of each speck: what stands where the cutter's centre itself may be, and no farther."""
+    labels, count = ndimage.label(plane.cleared > plane.skin, structure=np.ones((3, 3)))
     x0, y0, cell = plane.frame
-    area = np.bincount(labels.ravel(), minlength=count + 1)[1:] * cell**2 / plane.radius**2
+    area = np.bincount(labels.ravel(), minlength=count + 1) * cell**2 / plane.radius**2
+    few = (area > LEAST_SPECK) & (area < MOST_SPECK)
+    few[np.unique(labels[plane.room < plane.wall])] = False
+    few[0] = False
     found = []
-    for k in np.nonzero((area > LEAST_SPECK) & (area < MOST_SPECK))[0]:
-        j, i = np.nonzero(labels == k + 1)
+    for k in np.nonzero(few)[0]:
+        j, i = np.nonzero(labels == k)
         found.append(np.column_stack([x0 + i * cell, y0 + j * cell]))
     return found
 
