@@ -28,15 +28,13 @@ from justbite.model.moves import sweep_angles
 from justbite.nc.reader import read_program
 from justbite.plan import plan
 from justbite.proof import replay
-from justbite.proof.standing import free_standing
+from justbite.proof.standing import free_standing, pass_ends
 from justbite.proof.stockmap import Stock, onto_map
 
 CUT_FEED = 3000.0
 COLUMNS = (("max", 7), ("99.9%", 7), ("within", 8), ("left %", 8), ("way in", 8), ("ideal x", 9), ("5 m/s2 x", 9),
            ("blocks", 8), ("links", 7), ("points x", 9), ("plain x", 8), ("thin", 6), ("plan/proof", 11),
            ("plan/run", 9))  # fmt: skip
-MOMENTS = 40
-"""Moments of a program at which thin pieces that stand free are looked for."""
 NAME = 26
 HEADER = f"{'area':{NAME}}" + "".join(f"{name:>{width}}" for name, width in COLUMNS)
 
@@ -240,6 +238,13 @@ def measured(data: dict[str, Any], acceleration: float) -> dict[str, Any]:
     return plan(on_machine(data, acceleration)).report
 
 
+def thin_pieces(job: Job, program: str) -> int:
+    """How many thin pieces stand free when a pass is over, and are left to a later one."""
+    moves, operation = read_program(program), job.operations[0]
+    ends = pass_ends(job, operation, moves, tolerances.CHORD)
+    return len(free_standing(job, operation, moves, ends, tolerances.CHORD))
+
+
 def run_seconds(job: Job, program: str) -> float:
     """Seconds that the proof's replay alone takes for a program, at a cell of R/60 and steps of R/20."""
     radius = job.tools[0].diameter / 2
@@ -277,7 +282,7 @@ def run(jobs: Path | None, count: int, first: int) -> None:
                      row["entry_over_bite"], free["seconds"] / ideal, held["seconds"] / ideal, row["blocks"],
                      row["link_seconds"] / row["seconds"], row["path_points"] / row["path_blocks"],
                      (row["plain_seconds"] or np.nan) / row["seconds"],
-                     len(free_standing(job, job.operations[0], read_program(made.program), MOMENTS, tolerances.CHORD)),
+                     thin_pieces(job, made.program),
                      effort, row["compute_seconds"] / run_seconds(job, made.program)))  # fmt: skip
         lengths.append(row["cut_length"])
         print(_line(one["name"], rows[-1]), flush=True)

@@ -1,7 +1,8 @@
 """Thin pieces of stock that stand free while a program runs: they bend away, break off, and are met by a whole flank.
 
-The program is run on a coarse map, and at moments in between what still stands is looked at: a piece that touches
-neither wall nor island, and is thinner than a tenth of the cutter, should not be there.
+The program is run on a coarse map, and at the end of each pass what still stands is looked at: a piece that touches
+neither wall nor island, and is thinner than a tenth of the cutter, should not be there for a later pass to meet. (The
+last of a piece becomes thin while it is swallowed: that is none.)
 """
 
 from dataclasses import dataclass
@@ -25,6 +26,10 @@ LEAST = 0.002
 """Of the radius squared: smaller specks are not told from the map's own cells."""
 
 
+TAKEN, RESTING = 0.0005, 0.5
+"""Of the radius squared: what a step has to take to be a cut; and of the radius: way without one that ends a pass."""
+
+
 @dataclass(frozen=True, slots=True)
 class Post:
     """A thin piece that stood free: where (mm), how thick (mm), and after which block."""
@@ -35,8 +40,20 @@ class Post:
     block: int
 
 
-def free_standing(job: Job, operation: Operation, moves: Moves, moments: int, chord: float) -> list[Post]:
-    """Thin free-standing pieces seen at so many moments of an operation on stock that nothing was cut from before."""
+def pass_ends(job: Job, operation: Operation, moves: Moves, chord: float) -> list[int]:
+    """How many blocks are done at the end of each pass: from there on nothing is taken for a while."""
+    radius = job.tool(operation.tool).diameter / 2
+    (tile,) = Stock(job, CELL * radius, chord, tile_cells=10**9).tiles()
+    places = onto_map(moves.start), moves.kind, onto_map(moves.end), onto_map(np.nan_to_num(moves.centre))
+    steps = replay.run(*(*tile.packed(), *places, sweep_angles(moves), radius, STEP * radius, 0.0))[0]
+    depth = max(region.top - region.bottom for region in map(job.region, operation.regions))
+    cutting = np.nonzero(steps[:, 5] > TAKEN * radius**2 * depth)[0]
+    rest = np.diff(np.cumsum(steps[:, 4])[cutting], append=np.inf)
+    return np.unique(steps[cutting[rest > RESTING * radius], 0].astype(int) + 1).tolist()
+
+
+def free_standing(job: Job, operation: Operation, moves: Moves, moments: list[int], chord: float) -> list[Post]:
+    """Thin free-standing pieces seen when so many blocks each are done, on stock that nothing was cut from before."""
     radius = job.tool(operation.tool).diameter / 2
     # One tile: what is seen of a piece must not end where a tile does.
     (tile,) = Stock(job, CELL * radius, chord, tile_cells=10**9).tiles()
@@ -48,8 +65,7 @@ def free_standing(job: Job, operation: Operation, moves: Moves, moments: int, ch
         areas.append((inside, inner, tile.units(region.bottom + operation.allowance.floor + 0.05)))
     ends, centres, sweeps = onto_map(moves.end), onto_map(np.nan_to_num(moves.centre)), sweep_angles(moves)
     found: list[Post] = []
-    cuts = np.unique(np.linspace(0, len(moves), moments + 1).astype(int))
-    for first, last in pairwise(cuts):
+    for first, last in pairwise([0, *moments]):
         start = onto_map(moves.start) if first == 0 else ends[first - 1]
         given = moves.kind[first:last], ends[first:last], centres[first:last], sweeps[first:last]
         replay.run(*(*tile.packed(), start, *given, radius, STEP * radius, 0.0))

@@ -22,7 +22,7 @@ from justbite.path.opening import NARROW_SHARES
 from justbite.path.spine import neck_lines, round_islands, spines
 from justbite.plan import plan
 from justbite.proof import replay
-from justbite.proof.standing import free_standing
+from justbite.proof.standing import free_standing, pass_ends
 from tests.core.test_opening import steel
 from tests.core.test_path import LOG, job, rectangle
 from tests.core.test_proof import HEAD
@@ -230,10 +230,25 @@ class RingTest(SimpleTestCase):
 class StandingTest(SimpleTestCase):
     def pieces(self, code: str) -> int:
         parsed = parse_job(job(rectangle(60, 45)))
-        return len(free_standing(parsed, parsed.operations[0], read_program(HEAD + code), 8, 0.002))
+        moves, operation = read_program(HEAD + code), parsed.operations[0]
+        return len(free_standing(parsed, operation, moves, pass_ends(parsed, operation, moves, 0.002), 0.002))
 
     def test_a_post_is_seen(self) -> None:
         """Round a circle of 5.4 mm a 10 mm cutter leaves a post 0.8 mm thick; of 6 mm one of 2 mm, which is none."""
         self.assertGreater(self.pieces("G0 X35.4 Y22\nG1 Z-8 F500\nG3 X35.4 Y22 I-5.4 J0 F900\nG1 X36\n"), 0)
         self.assertEqual(self.pieces("G0 X36 Y22\nG1 Z-8 F500\nG3 X36 Y22 I-6 J0 F900\nG1 X36.5\n"), 0)
         self.assertEqual(self.pieces("G0 X20 Y22\nG1 Z-8 F500\nG1 X40 F900\n"), 0)
+
+    def test_a_pass_ends_where_nothing_more_is_taken(self) -> None:
+        """A slot, back through it, a second cut beside it, and back again: two passes, each over with its own block."""
+        parsed = parse_job(job(rectangle(60, 45)))
+        code = "G0 X20 Y22\nG1 Z-8 F500\nG1 X40 F900\nG1 X20\nG1 Y24\nG1 X40\nG1 X20\n"
+        moves = read_program(HEAD + code)
+        ends = pass_ends(parsed, parsed.operations[0], moves, 0.002)
+        self.assertEqual([tuple(moves.end[k - 1, :2]) for k in ends], [(40.0, 22.0), (40.0, 24.0)])
+
+    def test_what_is_swallowed_in_one_go_is_no_post(self) -> None:
+        """A post of 2 mm is cut away from one side: thin for a moment, but no later pass meets it."""
+        post = "G0 X36 Y22\nG1 Z-8 F500\nG3 X36 Y22 I-6 J0 F900\n"
+        self.assertEqual(self.pieces(post + "G1 X24 Y22\n"), 0)
+        self.assertGreater(self.pieces(post + "G1 X34.8 Y22\nG1 X36 Y22\nG3 X36 Y22 I-6 J0\n"), 0)
