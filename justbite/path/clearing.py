@@ -12,9 +12,10 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from justbite.path import tracer
+from justbite.path.contact import deepest
 from justbite.path.fronts import SWEEPS, Flood, Front, Piece, Points, Start, Sweep
 from justbite.path.plane import FINE_STEP, STEP, Plane
-from justbite.path.rim import MOST_EASE, Rim
+from justbite.path.rim import MOST_BLUNT, MOST_EASE, Rim
 from justbite.path.seeking import Seeker
 from justbite.path.specks import runs_over, specks
 from justbite.path.ways import Ways
@@ -97,7 +98,28 @@ class Clearing:
         if taken[2] > MUCH * self.plane.radius**2:
             # Through a neck that only these nodes lead through it came to what the finest sweep had not seen.
             taken = self._tour(x, y, 0.5, SWEEPS[1:], tick)
-        self._run_over_specks(*taken[:2], tick)
+        x, y = self._wipe_corners(*taken[:2], tick)
+        self._run_over_specks(x, y, tick)
+
+    def _wipe_corners(self, x: float, y: float, tick: Callable[[float], None]) -> tuple[float, float]:
+        """Wipe what still stands in corners, nearest first: to the tip of a thin one the flood's nodes may not lead."""
+        sweep = SWEEPS[-1]
+        left = self.corners.tolist()
+        while left:
+            left.sort(key=lambda corner: -float(np.hypot(corner[0] - x, corner[1] - y)))
+            tip = left.pop()
+            while self._stands(*tip) > self.plane.thick(sweep) * self.plane.radius:
+                flood = self._ways.flood(x, y, sweep, np.inf)
+                front = Front((*tip, 0.0), -1, np.array([*tip, *tip, np.inf, -1.0]), np.inf)
+                end = self._wipe(x, y, front, flood, sweep, tick, False)
+                if end is None:
+                    break
+                x, y = end
+        return x, y
+
+    def _stands(self, x: float, y: float) -> float:
+        """How thick, mm, what stands under the rim of the cutter there is."""
+        return float(deepest(self.plane.cleared, *self.plane.frame, x, y, self.plane.radius))
 
     def _run_over_specks(self, x: float, y: float, tick: Callable[[float], None]) -> None:
         """Run over what still stands free in the middle of the floor; the nearest first."""
@@ -286,15 +308,22 @@ class Clearing:
         return self._wipe_run(x, y, run, front, flood, sweep, tick)
 
     def _slice(self, rim: Points, first: int, last: int) -> Points:
-        """A run along the rim with its corners rounded just as much as makes it light enough."""
-        too_much, enough = 0.0, MOST_EASE
+        """A run along the rim with its corners rounded just as much as makes it light enough; or cut short."""
+        run = self._lightest(lambda ease: self._rim.eased(rim, first, last, ease), MOST_EASE)
+        if self.plane.taken(run) < LEAST_WIPE * self.plane.radius**2:
+            run = self._lightest(lambda short: self._rim.blunt(rim, first, last, short), MOST_BLUNT)
+        return run
+
+    def _lightest(self, made: Callable[[float], Points], most: float) -> Points:
+        """The run made with the least that makes it light enough, between nothing and `most`."""
+        too_much, enough = 0.0, most
         for _ in range(SLICES):
-            ease = 0.5 * (too_much + enough)
-            if self.plane.light(self._rim.eased(rim, first, last, ease), self._wiped):
-                enough = ease
+            middle = 0.5 * (too_much + enough)
+            if self.plane.light(made(middle), self._wiped):
+                enough = middle
             else:
-                too_much = ease
-        return self._rim.eased(rim, first, last, enough)
+                too_much = middle
+        return made(enough)
 
     def _wipe_run(
         self, x: float, y: float, run: Points, front: Front, flood: Flood, sweep: Sweep,

@@ -128,6 +128,12 @@ class Plane:
             self.roll_back(used)
         return used >= 0
 
+    def taken(self, path: Points) -> float:
+        """What a cut along `path` would take, mm2."""
+        _, used, area = self.follow(path, np.inf)
+        self.roll_back(used)
+        return area
+
     def clear(self, a: Points, b: Points) -> bool:
         """Whether a straight link leads from a to b."""
         return bool(

@@ -15,6 +15,8 @@ WIPE_STEP, CLEAR_WIPE, MOST_WIPE = 0.05, 0.15, 4.0
 """Steps along a wall that is wiped, clear way at its ends, and how far it goes to either side at most; R."""
 MOST_EASE = 0.6
 """Over what length the corner of a wipe is rounded at most, where all of it would be too much at once; R."""
+MOST_BLUNT = 1.0
+"""How much of the way to the tip of a corner is left out at most, R."""
 LEAD = 0.3
 """Radius of the curves by which a wipe comes to the wall and leaves it, R."""
 
@@ -54,6 +56,27 @@ class Rim:
         least = self.wall - 3e-4 * self.radius
         free = _free_along(self.room, *self.frame, smooth, least)
         return self._led(np.where(free[:, None], smooth, run[more:-more]))
+
+    def blunt(self, rim: Points, first: int, last: int, short: float) -> Points:
+        """The stretch of the rim, left out what is nearer than `short` R to its sharpest corner: straight across there.
+
+        Where a wall bulges into a corner that ends in a cusp, to round it would lead into the wall. All of the stretch
+        where a wall is in the way across.
+        """
+        run = rim[np.arange(first, last + 1) % len(rim)]
+        ways = np.unwrap(np.arctan2(*np.diff(run, axis=0).T[::-1]))
+        if len(ways) < 2:
+            return self._led(run)
+        tip = 1 + int(np.argmax(np.abs(np.diff(ways))))
+        along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(run, axis=0).T))])
+        # Where it stops on either side, between two points of the rim.
+        stops = np.clip(along[tip] + short * self.radius * np.array([-1.0, 1.0]), 0.0, along[-1])
+        ends = np.column_stack([np.interp(stops, along, run[:, 0]), np.interp(stops, along, run[:, 1])])
+        # Told from the rim itself: near a tip the field reads too little. What is left out lies beyond, to the right.
+        way, out = ends[1] - ends[0], run[(along >= stops[0]) & (along <= stops[1])] - ends[0]
+        if (way[0] * out[:, 1] - way[1] * out[:, 0] > 1e-6 * self.radius**2).any():
+            return self._led(run)
+        return self._led(np.vstack([run[along < stops[0]], ends, run[along > stops[1]]]))
 
     def _led(self, run: Points) -> Points:
         """The run with a quarter circle off the wall at either end, where there is room for it."""

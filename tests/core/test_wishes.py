@@ -1,12 +1,15 @@
 """What the user may ask of the path: the way in, the start, the order, both directions; and work side by side."""
 
+import math
 import threading
 import time
 from collections.abc import Callable
 from typing import Any
+from unittest.mock import patch
 
 import numpy as np
 from django.test import SimpleTestCase
+from shapely.geometry import MultiPoint, Point, Polygon
 
 from justbite.bench import made_areas, measured
 from justbite.errors import StoppedError
@@ -14,6 +17,8 @@ from justbite.field.grid import Grid
 from justbite.model.job import parse_job
 from justbite.model.moves import ENTRY
 from justbite.path import tracer
+from justbite.path.clearing import Clearing
+from justbite.path.rim import Rim
 from justbite.path.together import side_by_side
 from justbite.plan import Plan, plan
 from justbite.proof import replay
@@ -142,6 +147,34 @@ class CornerTest(SimpleTestCase):
         row = planned(job(rectangle(50, 40), diameter=12, ae=2.4)).report["operations"][0]
         self.assertLessEqual(row["left_over_share"], 5e-4)
         self.assertLessEqual(row["max_over_target"], 1.05)
+
+    def test_a_cusp_between_a_pin_and_a_wall_is_cleared(self) -> None:
+        """A pin 4 mm off a wall: a 12 mm cutter comes into the cusps at either side, and 0.6 % stood there before."""
+        pin = np.asarray(Point(45.0, 25.0).buffer(9.0, quad_segs=16).exterior.coords)[:-1]
+        shape = job(rectangle(58, 50), diameter=12, ae=1.8, islands=[pin.tolist()])
+        with patch.object(Clearing, "_slice", lambda self, rim, a, b: self._rim.eased(rim, a, b, 0.6)):
+            before = planned(shape).report["operations"][0]
+        self.assertGreater(before["left_over_share"], 1e-3)
+        row = planned(shape).report["operations"][0]
+        self.assertLessEqual(row["left_over_share"], 5e-4)
+        self.assertLessEqual(row["max_over_target"], 1.05)
+        self.assertEqual(row["gouge_mm"], 0.0)
+
+    def test_a_corner_is_cut_short_of_its_tip(self) -> None:
+        """A wedge of 60 degrees, its tip left out by 2 mm: across it is 2 mm, and nothing comes nearer to the tip."""
+        up, down = (np.array([math.cos(a), math.sin(a)]) for a in (math.pi / 6, -math.pi / 6))
+        ways = np.linspace(20.0, 0.0, 81)
+        # The wedge opens to the left, its wall on the right of travel: in along the lower side, out along the upper.
+        ring = np.vstack([-ways[:, None] * up, -ways[::-1][1:, None] * down])
+        grid = Grid.over((-30, -15, 5, 15), 0.25)
+        room = np.full((grid.ny, grid.nx), 5.0, np.float32)
+        rim = Rim((ring,), room, (grid.x0, grid.y0, grid.cell), 5.0, 5.0)
+        for short in (0.1, 0.4):
+            run = rim.blunt(ring, 20, 140, short)
+            self.assertGreaterEqual(float(np.hypot(*run.T).min()), short * 5.0 * math.cos(math.pi / 6) - 1e-6)
+            gaps = np.hypot(*np.diff(run, axis=0).T)
+            self.assertAlmostEqual(float(gaps.max()), max(short * 5.0, 0.25), delta=0.5)
+            self.assertTrue(Polygon(ring).buffer(1e-6).covers(MultiPoint(run)))
 
 
 class SideBySideTest(SimpleTestCase):
