@@ -12,7 +12,6 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from justbite.path import tracer
-from justbite.path.contact import deepest
 from justbite.path.fronts import SWEEPS, Flood, Front, Piece, Points, Start, Sweep
 from justbite.path.plane import FINE_STEP, STEP, Plane
 from justbite.path.rim import MOST_BLUNT, MOST_EASE, Rim
@@ -98,28 +97,7 @@ class Clearing:
         if taken[2] > MUCH * self.plane.radius**2:
             # Through a neck that only these nodes lead through it came to what the finest sweep had not seen.
             taken = self._tour(x, y, 0.5, SWEEPS[1:], tick)
-        x, y = self._wipe_corners(*taken[:2], tick)
-        self._run_over_specks(x, y, tick)
-
-    def _wipe_corners(self, x: float, y: float, tick: Callable[[float], None]) -> tuple[float, float]:
-        """Wipe what still stands in corners, nearest first: to the tip of a thin one the flood's nodes may not lead."""
-        sweep = SWEEPS[-1]
-        left = self.corners.tolist()
-        while left:
-            left.sort(key=lambda corner: -float(np.hypot(corner[0] - x, corner[1] - y)))
-            tip = left.pop()
-            while self._stands(*tip) > self.plane.thick(sweep) * self.plane.radius:
-                flood = self._ways.flood(x, y, sweep, np.inf)
-                front = Front((*tip, 0.0), -1, np.array([*tip, *tip, np.inf, -1.0]), np.inf)
-                end = self._wipe(x, y, front, flood, sweep, tick, False)
-                if end is None:
-                    break
-                x, y = end
-        return x, y
-
-    def _stands(self, x: float, y: float) -> float:
-        """How thick, mm, what stands under the rim of the cutter there is."""
-        return float(deepest(self.plane.cleared, *self.plane.frame, x, y, self.plane.radius))
+        self._run_over_specks(*taken[:2], tick)
 
     def _run_over_specks(self, x: float, y: float, tick: Callable[[float], None]) -> None:
         """Run over what still stands free in the middle of the floor; the nearest first."""
