@@ -10,11 +10,13 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 import numpy as np
+from shapely.geometry import LineString
 
 from justbite.path import tracer
+from justbite.path.contact import deepest
 from justbite.path.fronts import SWEEPS, Flood, Front, Piece, Points, Start, Sweep
 from justbite.path.plane import FINE_STEP, STEP, Plane
-from justbite.path.rim import MOST_BLUNT, MOST_EASE, Rim
+from justbite.path.rim import MOST_BLUNT, MOST_EASE, WIPE_STEP, Rim
 from justbite.path.seeking import Seeker
 from justbite.path.specks import runs_over, specks
 from justbite.path.ways import Ways
@@ -39,8 +41,12 @@ FINE_LENGTH, FINE_SHARE = 2.5, 0.97
 WIPE_TAKEN, WIPE_HAND, LEAST_TAKEN = 1.0, 0.02, 0.7
 """Radial depth that a wipe may take at most, over the target: its load comes all at once. Less by so much times
 R over the target: the thinner the bite, the more a hair's breadth that the fitted path is off adds."""
-SLICES = 7
+SLICES = 10
 """Halvings by which the rounding is found that leaves no more than that."""
+LEAST_RUN = 0.4
+"""R: how long a wipe by which a slice is taken is at least, from clear to clear."""
+FARTHER = (0.0, 0.5, 1.0, 2.0)
+"""R: how much farther from the tip of a corner a wipe begins and ends, as far as it takes to get there."""
 LEAST_WIPE = 0.005
 """What a wipe takes at least, R squared: less is not worth the way."""
 
@@ -97,7 +103,35 @@ class Clearing:
         if taken[2] > MUCH * self.plane.radius**2:
             # Through a neck that only these nodes lead through it came to what the finest sweep had not seen.
             taken = self._tour(x, y, 0.5, SWEEPS[1:], tick)
-        self._run_over_specks(*taken[:2], tick)
+        x, y = self._wipe_corners(*taken[:2], tick)
+        self._run_over_specks(x, y, tick)
+
+    def _wipe_corners(self, x: float, y: float, tick: Callable[[float], None]) -> tuple[float, float]:
+        """Wipe what still stands in corners, nearest first: to the tip of an acute one the flood's nodes may not lead.
+
+        Where the centre has no room beside it all of the cutter's width cuts, so that each wipe is a thin slice.
+        """
+        sweep = SWEEPS[-1]
+        left = self.corners.tolist()
+        while left:
+            left.sort(key=lambda corner: -float(np.hypot(corner[0] - x, corner[1] - y)))
+            tip = left.pop()
+            while self._stands(*tip) > self.plane.thick(sweep) * self.plane.radius:
+                flood = self._ways.flood(x, y, sweep, np.inf)
+                front = Front((*tip, 0.0), -1, np.array([*tip, *tip, np.inf, -1.0]), np.inf)
+                # In an acute corner the field of walls reads too little: the way in begins where there is room beside.
+                for longer in FARTHER:
+                    end = self._wipe(x, y, front, flood, sweep, tick, False, int(longer / WIPE_STEP))
+                    if end is not None:
+                        break
+                else:
+                    break
+                x, y = end or (x, y)
+        return x, y
+
+    def _stands(self, x: float, y: float) -> float:
+        """How thick, mm, what stands under the rim of the cutter there is."""
+        return float(deepest(self.plane.cleared, *self.plane.frame, x, y, self.plane.radius))
 
     def _run_over_specks(self, x: float, y: float, tick: Callable[[float], None]) -> None:
         """Run over what still stands free in the middle of the floor; the nearest first."""
@@ -269,26 +303,31 @@ class Clearing:
 
     def _wipe(
         self, x: float, y: float, front: Front, flood: Flood, sweep: Sweep, tick: Callable[[float], None],
-        whole: bool,
+        whole: bool, longer: int = 0,
     ) -> tuple[float, float] | None:  # fmt: skip
         """Take what no pass gets hold of at a wall by going along the wall, where that takes no more than a pass may.
 
         In a sharp corner a crescent is left that fits the cutter: to touch it anywhere is to touch all of it. It
-        is so thin that over WINDOW it is less than the bite, or is taken in slices: `whole` in one go alone. None
-        where nothing is taken.
+        is so thin that over WINDOW it is less than the bite, or is taken in slices: `whole` in one go alone.
+        `longer`: so many points of the rim more at either end. None where nothing is taken.
         """
         stretch = self._rim.stretch(self.plane.cleared, front.seen[:2], self.plane.thick(sweep) * self.plane.radius)
         if stretch is None:
             return None
-        run = self._rim.eased(*stretch, 0.0)
+        rim, first, last = stretch
+        run = self._rim.eased(rim, first - longer, last + longer, 0.0)
         if not whole and not self.plane.light(run, self._wiped):
-            run = self._slice(*stretch)
+            run = self._slice(rim, first - longer, last + longer)
+            if LineString(run).length < LEAST_RUN * self.plane.radius:
+                # Of two slices one after the other no more than one may be taken over WINDOW.
+                more = longer + round(LEAST_RUN / WIPE_STEP)
+                run = self._slice(rim, first - more, last + more)
         return self._wipe_run(x, y, run, front, flood, sweep, tick)
 
     def _slice(self, rim: Points, first: int, last: int) -> Points:
         """A run along the rim with its corners rounded just as much as makes it light enough; or cut short."""
         run = self._lightest(lambda ease: self._rim.eased(rim, first, last, ease), MOST_EASE)
-        if self.plane.taken(run) < LEAST_WIPE * self.plane.radius**2:
+        if not self.plane.light(run, self._wiped) or self.plane.taken(run) < LEAST_WIPE * self.plane.radius**2:
             run = self._lightest(lambda short: self._rim.blunt(rim, first, last, short), MOST_BLUNT)
         return run
 

@@ -15,7 +15,7 @@ WIPE_STEP, CLEAR_WIPE, MOST_WIPE = 0.05, 0.15, 4.0
 """Steps along a wall that is wiped, clear way at its ends, and how far it goes to either side at most; R."""
 MOST_EASE = 0.6
 """Over what length the corner of a wipe is rounded at most, where all of it would be too much at once; R."""
-MOST_BLUNT = 1.0
+MOST_BLUNT = 4.0
 """How much of the way to the tip of a corner is left out at most, R."""
 LEAD = 0.3
 """Radius of the curves by which a wipe comes to the wall and leaves it, R."""
