@@ -41,7 +41,7 @@ FINE_LENGTH, FINE_SHARE = 2.5, 0.97
 WIPE_TAKEN, WIPE_HAND, LEAST_TAKEN = 1.0, 0.02, 0.7
 """Radial depth that a wipe may take at most, over the target: its load comes all at once. Less by so much times
 R over the target: the thinner the bite, the more a hair's breadth that the fitted path is off adds."""
-SLICES = 10
+SLICES = 8
 """Halvings by which the rounding is found that leaves no more than that."""
 LEAST_RUN = 0.4
 """R: how long a wipe by which a slice is taken is at least, from clear to clear."""
