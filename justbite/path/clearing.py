@@ -121,7 +121,7 @@ class Clearing:
                 front = Front((*tip, 0.0), -1, np.array([*tip, *tip, np.inf, -1.0]), np.inf)
                 # In an acute corner the field of walls reads too little: the way in begins where there is room beside.
                 for longer in FARTHER:
-                    end = self._wipe(x, y, front, flood, sweep, tick, False, int(longer / WIPE_STEP))
+                    end = self._wipe(x, y, front, flood, sweep, tick, False, int(longer / WIPE_STEP), True)
                     if end is not None:
                         break
                 else:
@@ -303,13 +303,13 @@ class Clearing:
 
     def _wipe(
         self, x: float, y: float, front: Front, flood: Flood, sweep: Sweep, tick: Callable[[float], None],
-        whole: bool, longer: int = 0,
+        whole: bool, longer: int = 0, at_last: bool = False,
     ) -> tuple[float, float] | None:  # fmt: skip
         """Take what no pass gets hold of at a wall by going along the wall, where that takes no more than a pass may.
 
         In a sharp corner a crescent is left that fits the cutter: to touch it anywhere is to touch all of it. It
         is so thin that over WINDOW it is less than the bite, or is taken in slices: `whole` in one go alone.
-        `longer`: so many points of the rim more at either end. None where nothing is taken.
+        `longer`: so many points of the rim more at either end. `at_last`: see `_slice`. None where nothing is taken.
         """
         stretch = self._rim.stretch(self.plane.cleared, front.seen[:2], self.plane.thick(sweep) * self.plane.radius)
         if stretch is None:
@@ -317,17 +317,21 @@ class Clearing:
         rim, first, last = stretch
         run = self._rim.eased(rim, first - longer, last + longer, 0.0)
         if not whole and not self.plane.light(run, self._wiped):
-            run = self._slice(rim, first - longer, last + longer)
+            run = self._slice(rim, first - longer, last + longer, at_last)
             if LineString(run).length < LEAST_RUN * self.plane.radius:
                 # Of two slices one after the other no more than one may be taken over WINDOW.
                 more = longer + round(LEAST_RUN / WIPE_STEP)
-                run = self._slice(rim, first - more, last + more)
+                run = self._slice(rim, first - more, last + more, at_last)
         return self._wipe_run(x, y, run, front, flood, sweep, tick)
 
-    def _slice(self, rim: Points, first: int, last: int) -> Points:
-        """A run along the rim with its corners rounded just as much as makes it light enough; or cut short."""
+    def _slice(self, rim: Points, first: int, last: int, at_last: bool) -> Points:
+        """A run along the rim with its corners rounded just as much as makes it light enough; or cut short.
+
+        While passes may still do better, corners are cut short only where no rounding leads into them.
+        """
         run = self._lightest(lambda ease: self._rim.eased(rim, first, last, ease), MOST_EASE)
-        if not self.plane.light(run, self._wiped) or self.plane.taken(run) < LEAST_WIPE * self.plane.radius**2:
+        heavy = at_last and not self.plane.light(run, self._wiped)
+        if heavy or self.plane.taken(run) < LEAST_WIPE * self.plane.radius**2:
             run = self._lightest(lambda short: self._rim.blunt(rim, first, last, short), MOST_BLUNT)
         return run
 
