@@ -180,10 +180,9 @@ def _straight_seconds(a, out, b, into, begin, end, speeds):  # type: ignore[no-u
 @njit(cache=True, nogil=True)
 def _corner(turn, acceleration, tolerance):  # type: ignore[no-untyped-def]
     """mm/s round a corner that may be rounded off by `tolerance`, as justbite.motion.clock has it."""
-    half = np.cos(0.5 * turn)
-    half = abs(half)
+    half = abs(np.cos(0.5 * turn))
     if half > 1.0 - 1e-12:
-        return 1e9 if np.cos(turn) > 0.0 else 0.0
+        return 1e9
     return np.sqrt(acceleration * tolerance * half / (1.0 - half))
 
 

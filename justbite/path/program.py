@@ -34,7 +34,7 @@ SPIRAL_PARTS = 48
 """Lines of the spiral that widens a plunge."""
 ABOVE = 0.05
 """mm above the surface where a way down begins."""
-EASE, MOST_EASE, LEAST_HOVER = 10.0, 0.4, 3.0
+EASE, EASE_SHARE, LEAST_HOVER = 10.0, 0.4, 3.0
 """mm of travel for every mm that a link lifts off the floor and comes down again: steeper corners hold the machine up;
 the share of a link that may go into either; and mm from which on a link lifts at all."""
 HELD = 0.98
@@ -269,7 +269,7 @@ def _emit(out: MovesBuilder, points: NDArray[np.float64], fitted: NDArray[np.flo
           feed: float, acceleration: float, part: int, depth: NDArray[np.float64] | None = None) -> None:  # fmt: skip
     """The lines and arcs `fitted` along `points`; `z` at all or at each, `depth` over the target at each point.
 
-    In an arc of radius r the feed is no more than the machine holds there: v^2 / r is its acceleration at most.
+    In an arc of radius r the feed is no more, but for HELD, than the machine holds: v^2 / r is its acceleration.
     """
     at = 0
     out.points += len(points) - 1
@@ -342,7 +342,7 @@ def _hover(out: MovesBuilder, points: NDArray[np.float64], z: float, heights: He
     if length <= LEAST_HOVER:
         _blocks(out, points, z, feeds, LINK, tolerance)
         return
-    ease = min(EASE * heights.hover, MOST_EASE * length)
+    ease = min(EASE * heights.hover, EASE_SHARE * length)
     ends = np.array([0.0, ease, length - ease, length])
     for a, b in pairwise(ends.tolist()):
         # The curve itself is kept on the way up and down: a chord could touch a wall beside it.
