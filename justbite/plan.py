@@ -168,7 +168,7 @@ def _by_minutes(step: _Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str,
         else:
             out.rows[mark:] = kept
     told = replace(known, choose=chosen)
-    bite = solver.solve(replace(step.case, path=told))
+    bite = solver.solve(replace(step.case, path=told)) if chosen else solver.told(step.case, bite, told)
     return (
         bite,
         findings,

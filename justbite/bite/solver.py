@@ -36,6 +36,8 @@ MOST_CHATTER = 60
 """Bites that are tried for chatter, best first."""
 MOST_RIPPLE = 12.0
 """(most - least) over mean torque above which a cut only hammers (common practice, no source)."""
+CHATTER_ROWS = ("torque ripple", "chatter")
+"""The ceilings that come last, told of the chosen bite alone."""
 SLACK = 1e-6
 
 
@@ -99,6 +101,17 @@ def solve(case: Case) -> Bite:
     # A pin may break a ceiling and so beat the best that the ceilings allow.
     most = max(best.removal_rate, bite.removal_rate if _sound(bite) else 0.0)
     return replace(with_chatter(case, bite), best_removal_rate=most)
+
+
+def told(case: Case, bite: Bite, path: KnownPath) -> Bite:
+    """The bite that `solve` found for a case, now that its path is known: the same, and what its curves allow.
+
+    As solved anew with a path by which nothing is to be chosen.
+    """
+    rows = bite.ceilings
+    chatter_rows = len(CHATTER_ROWS)
+    curves = _curves(replace(case, path=path), bite.feed)
+    return replace(bite, ceilings=(*rows[:-chatter_rows], *curves, *rows[-chatter_rows:]))
 
 
 def value_of(case: Case, bite: Bite) -> float:
@@ -214,9 +227,9 @@ def with_chatter(case: Case, bite: Bite) -> Bite:
     hold = 1.0 - case.reserve
     share = bite.ap / max(deepest * hold, 1e-9)
     estimate = case.tool.dynamics is None
-    row = Ceiling("chatter", bite.ap, deepest, "mm", share, share > 0.9 and not estimate, estimate)
+    row = Ceiling(CHATTER_ROWS[1], bite.ap, deepest, "mm", share, share > 0.9 and not estimate, estimate)
     ripple = turn_of(case, bite).ripple
-    rough = Ceiling("torque ripple", ripple, MOST_RIPPLE, "", ripple / MOST_RIPPLE, ripple > MOST_RIPPLE)
+    rough = Ceiling(CHATTER_ROWS[0], ripple, MOST_RIPPLE, "", ripple / MOST_RIPPLE, ripple > MOST_RIPPLE)
     return replace(bite, ripple=ripple, ceilings=(*bite.ceilings, rough, row))
 
 
@@ -312,11 +325,7 @@ def _bite(case: Case, ae: float, ap: float, steps: int, phi: float, ripple: floa
         ("engagement", ae, material.most_bite_share * tool.diameter, "mm", 1.0),
     ]  # fmt: skip
     ceilings = tuple(Ceiling(n, v, c, u, v / (c * h), v / (c * h) > 0.995) for n, v, c, u, h in rows)
-    if case.path is not None:
-        # Told, not kept: the machine slows down by itself there, and holding the whole path back would cost more.
-        curve = case.path.held_feed(machine.acceleration)
-        if curve is not None:
-            ceilings += (Ceiling("feed in curves", feed, curve, "mm/min", feed / curve, False, estimate=True),)
+    ceilings += _curves(case, feed)
     return Bite(
         ae=ae, ap=ap, steps=steps, angle=math.degrees(phi), speed=speed, cutting_speed=vc,
         feed=feed, feed_per_tooth=fz, chip_mean=mean, chip_most=thickest,
@@ -325,6 +334,17 @@ def _bite(case: Case, ae: float, ap: float, steps: int, phi: float, ripple: floa
         axial_contact=ap * tool.flutes * math.tan(math.radians(tool.helix_angle)) / (math.pi * tool.diameter),
         ceilings=ceilings, ripple=0.0, best_removal_rate=0.0, basis=case.basis,
     )  # fmt: skip
+
+
+def _curves(case: Case, feed: float) -> tuple[Ceiling, ...]:
+    """The feed that the machine holds in the curves of a known path.
+
+    Told, not kept: the machine slows down by itself there, and holding the whole path back would cost more.
+    """
+    curve = case.path.held_feed(case.machine.acceleration) if case.path is not None else None
+    if curve is None:
+        return ()
+    return (Ceiling("feed in curves", feed, curve, "mm/min", feed / curve, False, estimate=True),)
 
 
 def _entry_feed(fz: float, phi: float, feed: float) -> float:

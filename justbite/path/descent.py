@@ -4,6 +4,7 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 Points = NDArray[np.float64]
@@ -154,24 +155,60 @@ class _Floor:
         self, order: NDArray[np.intp], here: float, down: float, slope: float, feed: float, full: float
     ) -> "_Lines":
         """Go along the stations from height `here` to `down`; `full`: depth that is taken at `feed`."""
-        way = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(self.xy[order], axis=0).T))])
-        heights = np.maximum(down, here - way * slope)
-        depth = np.maximum(0.0, self.height[order] - heights)
-        self.height[order] = np.minimum(self.height[order], heights)
-        points = np.column_stack([self.xy[order], heights])
-        # What is taken on the way to a station is the more of its two ends.
-        load = np.maximum(depth[1:], depth[:-1])
-        # Going down, all of the face cuts: pi R^2 for every mm down, as much as this much more depth.
-        load = load - np.diff(heights) / np.maximum(np.diff(way), 1e-9) * (0.5 * math.pi * self.radius)
-        load = np.maximum(1.0, load / full)
-        steps = np.ceil((load - 1.0) * PARTS - 1e-6)
-        first = np.concatenate([[0], np.nonzero(np.diff(steps))[0] + 1])
-        feeds = np.repeat(feed / np.maximum.reduceat(load, first), np.diff(np.append(first, len(load))))
-        # Without the points on a straight line at one feed.
-        ways = np.diff(points, axis=0)
-        ways /= np.maximum(np.linalg.norm(ways, axis=1, keepdims=True), 1e-12)
-        kept = np.append((np.linalg.norm(np.diff(ways, axis=0), axis=1) > 1e-6) | (np.diff(steps) != 0.0), True)
-        return points[1:][kept], feeds[kept]
+        return _stroke(self.xy, self.height, order, here, down, slope, feed, full, 0.5 * math.pi * self.radius)
+
+
+@njit(cache=True, nogil=True)
+def _stroke(xy, height, order, here, down, slope, feed, full, face):  # type: ignore[no-untyped-def]
+    """Ends of lines (n, 3) and feeds (n,) along the stations `order`; lowers their `height`.
+
+    `face`: mm2 that the face cuts for every mm down, over the cutter's width.
+    """
+    n = order.size
+    points = np.empty((n, 3))
+    depth = np.empty(n)
+    ways = np.zeros((n, 3))
+    flat = np.zeros(n)
+    along = 0.0
+    for k in range(n):
+        at = order[k]
+        points[k, 0], points[k, 1] = xy[at, 0], xy[at, 1]
+        if k > 0:
+            flat[k] = np.hypot(points[k, 0] - points[k - 1, 0], points[k, 1] - points[k - 1, 1])
+            along += flat[k]
+        points[k, 2] = max(down, here - along * slope)
+        depth[k] = max(0.0, height[at] - points[k, 2])
+        height[at] = min(height[at], points[k, 2])
+        if k > 0:
+            fall = points[k, 2] - points[k - 1, 2]
+            size = max(np.hypot(flat[k], fall), 1e-12)
+            for c in range(3):
+                ways[k, c] = (points[k, c] - points[k - 1, c]) / size
+    feeds = np.empty(n)
+    steps = np.empty(n)
+    first = 1
+    most = 1.0
+    for k in range(1, n):
+        # What is taken on the way to a station is the more of its two ends; going down, all of the face cuts.
+        load = max(depth[k], depth[k - 1]) + (points[k - 1, 2] - points[k, 2]) / max(flat[k], 1e-9) * face
+        load = max(1.0, load / full)
+        steps[k] = np.ceil((load - 1.0) * PARTS - 1e-6)
+        if k > first and steps[k] != steps[k - 1]:
+            feeds[first:k] = feed / most
+            first, most = k, 1.0
+        most = max(most, load)
+    feeds[first:n] = feed / most
+    # Without the points on a straight line at one feed.
+    kept = 0
+    for k in range(1, n):
+        bend = 1.0
+        if k < n - 1 and steps[k] == steps[k + 1]:
+            bend = np.sqrt(((ways[k + 1] - ways[k]) ** 2).sum())
+        if bend > 1e-6:
+            points[kept] = points[k]
+            feeds[kept] = feeds[k]
+            kept += 1
+    return points[:kept].copy(), feeds[:kept].copy()
 
 
 _Lines = tuple[Points, NDArray[np.float64]]

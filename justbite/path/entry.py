@@ -132,8 +132,8 @@ def _widest(part: Polygon, wall: float, radius: float) -> tuple[float, float, fl
     inscribed = shapely.maximum_inscribed_circle(part)
     x1, y1, x2, y2 = part.bounds
     xs, ys = np.meshgrid(np.linspace(x1, x2, SPOTS), np.linspace(y1, y2, SPOTS))
-    spots = shapely.points(np.append(xs, inscribed.coords[0][0]), np.append(ys, inscribed.coords[0][1]))
-    spots = spots[shapely.contains(part, spots)]
+    x, y = np.append(xs, inscribed.coords[0][0]), np.append(ys, inscribed.coords[0][1])
+    spots = shapely.points(x, y)[shapely.contains_xy(part, x, y)]
     if len(spots) == 0:
         spot = part.representative_point()
         return spot.x, spot.y, wall + float(part.boundary.distance(spot))

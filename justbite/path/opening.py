@@ -48,6 +48,8 @@ RETURN, TAPER = 0.5, 0.6
 FRONTS, FEW_FRONTS, IN_DOUBT = 20, 6, 0.06
 """Fronts looked at, at most; where there are more each stands for several. So many at first, and how far behind the
 best of its kind a way in may then be to be looked at again, over the whole cut."""
+AT_ONCE = 6
+"""Fronts that are made at once."""
 COARSE = 0.03
 """How coarse walls may be for that, R."""
 
@@ -207,19 +209,27 @@ def loss(entry: Entry, part: Polygon, target: float, radius: float, pace: Pace, 
     x1, y1, x2, y2 = part.bounds
     farthest = shapely.hausdorff_distance(part, opened)
     step = target * max(1.0, np.ceil(farthest / target / fronts))
-    returned = passes = 0.0
-    part = _coarse(part, radius)
-    distance = target
-    while distance < max(farthest, x2 - x1, y2 - y1):
-        front = opened.buffer(distance, quad_segs=8).boundary.intersection(part)
-        if front.is_empty:
-            break
-        pieces = shapely.get_parts(shapely.line_merge(front))
-        for piece in pieces[shapely.length(pieces) > SHORT * radius]:
-            ends = np.asarray(piece.coords)[[0, -1]]
-            if not piece.is_closed:
-                returned += float(np.hypot(*(ends[1] - ends[0]))) + RETURN * radius
-                passes += 1
-        distance += step
+    distances = np.arange(target, max(farthest, x2 - x1, y2 - y1), step)
+    returned, passes = _returns(opened, _coarse(part, radius), distances, radius)
     each = pace.link * returned + (pace.stop + TAPER * radius) * passes
     return sum(pace.entry(e) for e in (*entry.before, entry)) - own + each * step / target
+
+
+def _returns(opened: shapely.Geometry, part: Polygon, distances: NDArray[np.float64], radius: float
+             ) -> tuple[float, int]:  # fmt: skip
+    """mm of return after passes along fronts at these `distances` from what is open, and how many there are."""
+    pieces, at = [], 0
+    # A few at once: beyond the farthest place there is nothing, and where that is, is not known.
+    while at < len(distances):
+        found = shapely.intersection(
+            shapely.boundary(shapely.buffer(opened, distances[at : at + AT_ONCE], quad_segs=8)), part
+        )
+        pieces.append(shapely.get_parts(shapely.line_merge(found)))
+        if shapely.is_empty(found).any():
+            break
+        at += AT_ONCE
+    lines = np.concatenate(pieces) if pieces else np.empty(0, dtype=object)
+    lines = lines[shapely.length(lines) > SHORT * radius]
+    lines = lines[~shapely.is_closed(lines)]
+    across = shapely.distance(shapely.get_point(lines, 0), shapely.get_point(lines, -1))
+    return float(across.sum() + RETURN * radius * len(lines)), len(lines)
