@@ -27,46 +27,66 @@ def stamp(field, x0, y0, cell, ax, ay, bx, by, radius, ahead, log_at, log_was, u
     dx, dy = bx - ax, by - ay
     length2 = dx * dx + dy * dy
     per = 1.0 / length2 if length2 > 0.0 else 0.0
-    i1 = max(0, int((min(ax, bx) - reach - x0) / cell))
-    i2 = min(nx - 1, int((max(ax, bx) + reach - x0) / cell) + 1)
+    left, right = min(ax, bx), max(ax, bx)
+    i1 = max(0, int((left - reach - x0) / cell))
+    i2 = min(nx - 1, int((right + reach - x0) / cell) + 1)
     j1 = max(0, int((min(ay, by) - reach - y0) / cell))
     j2 = min(ny - 1, int((max(ay, by) + reach - y0) / cell) + 1)
     if used + (i2 - i1 + 1) * (j2 - j1 + 1) > log_at.size:
         used = 0
+    # Rows are short, so what is the same for all of them is told before them.
+    cells = 1.0 / cell
+    from_left, from_right, from_a = (left - x0) * cells, (right - x0) * cells, (ax - x0) * cells
+    ahead = ahead and length2 > 0.0
+    crossing = abs(dx) > 1e-3 * abs(dy)
+    slope = dy / dx * cells if crossing else 0.0
+    middle, rise = 0.5 * (ay + by), 0.5 * abs(dy)
     for j in range(j1, j2 + 1):
         y = y0 + j * cell
-        off = max(0.0, abs(y - 0.5 * (ay + by)) - 0.5 * abs(dy))
-        wide = np.sqrt(max(0.0, reach * reach - off * off))
-        first = max(i1, int((min(ax, bx) - wide - x0) / cell))
-        last = min(i2, int((max(ax, bx) + wide - x0) / cell) + 1)
+        off = abs(y - middle) - rise
+        wide = reach * cells
+        if off > 0.0:
+            wide = np.sqrt(max(0.0, reach * reach - off * off)) * cells
+        first = max(i1, int(from_left - wide))
+        last = min(i2, int(from_right + wide) + 1)
         # What lies deep in the disc at a is at the floor since it was stamped: from `hole` up to `on` nothing changes.
         hole, on = last + 1, last + 1
-        if ahead and length2 > 0.0:
+        py = y - ay
+        if ahead:
             # Where (x - ax) dx + (y - ay) dy > 0.
-            side = (y - ay) * dy
-            if abs(dx) > 1e-3 * abs(dy):
-                border = (ax - side / dx - x0) / cell
+            if crossing:
+                border = int(from_a - py * slope)
                 if dx > 0.0:
-                    first = max(first, int(max(-1e6, min(1e6, border))))
+                    first = max(first, border)
                 else:
-                    last = min(last, int(max(-1e6, min(1e6, border))) + 1)
-            elif side < -cell * abs(dy):
+                    last = min(last, border + 1)
+            elif py * dy < -cell * abs(dy):
                 continue
-            deep = inner * inner - (y - ay) * (y - ay)
+            deep = inner * inner - py * py
             if deep > 0.0:
-                half = np.sqrt(deep)
-                hole = int((ax - half - x0) / cell) + 1
-                on = max(hole, int((ax + half - x0) / cell) + 1)
+                half = np.sqrt(deep) * cells
+                hole = int(from_a - half) + 1
+                on = max(hole, int(from_a + half) + 1)
+        before = py * dy * per
         for begin, end in ((first, min(last, hole - 1)), (max(first, on), last)):
             for i in range(begin, end + 1):
                 was = field[j, i]
                 if was <= floor:
                     continue
-                x = x0 + i * cell
-                t = min(1.0, max(0.0, ((x - ax) * dx + (y - ay) * dy) * per))
-                ex = ax + t * dx - x
-                ey = ay + t * dy - y
-                now = max(np.sqrt(ex * ex + ey * ey) - radius, floor)
+                px = x0 + i * cell - ax
+                t = px * dx * per + before
+                if t < 0.0:
+                    t = 0.0
+                elif t > 1.0:
+                    t = 1.0
+                ex = t * dx - px
+                ey = t * dy - py
+                square = ex * ex + ey * ey
+                # Most nodes are nearer to what was swept before: seen without a root.
+                nearer = was + radius
+                if square >= nearer * nearer:
+                    continue
+                now = max(np.sqrt(square) - radius, floor)
                 if now < was:
                     log_at[used] = j * nx + i
                     log_was[used] = was

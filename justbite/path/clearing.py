@@ -131,7 +131,7 @@ class Clearing:
 
     def _stands(self, x: float, y: float) -> float:
         """How thick, mm, what stands under the rim of the cutter there is."""
-        return float(deepest(self.plane.cleared, *self.plane.frame, x, y, self.plane.radius))
+        return float(deepest(self.plane.cleared, *self.plane.frame, x, y, self.plane.radius, 0.0, np.inf))
 
     def _run_over_specks(self, x: float, y: float, tick: Callable[[float], None]) -> None:
         """Run over what still stands free in the middle of the floor; the nearest first."""

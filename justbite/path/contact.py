@@ -12,8 +12,8 @@ from justbite.field.grid import read, read_cells
 
 HALF_SAMPLES = 48
 """Intervals over the leading half of the cutter's circle."""
-STRIDE = 4
-"""Intervals between the samples that are looked at first."""
+STRIDE, COARSE = 4, 4
+"""Intervals between the samples that are looked at first, of the half circle's and of the whole one's."""
 
 _ANGLES = np.linspace(-np.pi / 2, np.pi / 2, HALF_SAMPLES + 1)
 HALF_COS = np.cos(_ANGLES)
@@ -72,18 +72,56 @@ def radial_depth(field, x0, y0, cell, x, y, c, s, radius, skin):  # type: ignore
 
 
 @njit(cache=True, nogil=True)
-def deepest(field, x0, y0, cell, x, y, radius):  # type: ignore[no-untyped-def]
-    """Thickest material (mm) under the cutter's circle; below zero where it is clear."""
-    most = -1e9
-    apart = radius * (2.0 * np.pi / ROUND_COS.size)
+def deepest(field, x0, y0, cell, x, y, radius, least, most):  # type: ignore[no-untyped-def]
+    """Thickest material (mm) under the cutter's circle; below zero where it is clear.
+
+    What is thinner than `least` need not be told exactly; once some is thicker than `most` no more is looked for.
+    """
+    thickest = -1e9
+    # As in `radial_depth`; the field itself may be off by half a cell beside its ridges.
+    rise = radius * COARSE * (np.pi / ROUND_COS.size) + 0.5 * cell
     gx, gy, gr = (x - x0) / cell, (y - y0) / cell, radius / cell
-    k = 0
-    while k < ROUND_COS.size:
-        now = read_cells(field, gx + gr * ROUND_COS[k], gy + gr * ROUND_SIN[k])
-        most = max(most, now)
-        # A distance rises no faster than the way: so far on, nothing is thicker than the most yet.
-        k += max(1, int((most - now - cell) / apart))
-    return most
+    first = read_cells(field, gx + gr * ROUND_COS[0], gy + gr * ROUND_SIN[0])
+    before = first
+    for k in range(0, ROUND_COS.size, COARSE):
+        after = first
+        if k + COARSE < ROUND_COS.size:
+            after = read_cells(field, gx + gr * ROUND_COS[k + COARSE], gy + gr * ROUND_SIN[k + COARSE])
+        thickest = max(thickest, before)
+        if 0.5 * (before + after) + rise > max(thickest, least):
+            for m in range(k + 1, k + COARSE):
+                thickest = max(thickest, read_cells(field, gx + gr * ROUND_COS[m], gy + gr * ROUND_SIN[m]))
+        if thickest > most:
+            break
+        before = after
+    return thickest
+
+
+@njit(cache=True, nogil=True)
+def thicker(field, x0, y0, cell, x, y, radius, least):  # type: ignore[no-untyped-def]
+    """Whether material thicker than `least` (mm) stands under the cutter's circle."""
+    return deepest(field, x0, y0, cell, x, y, radius, least, least) > least
+
+
+@njit(cache=True, nogil=True)
+def first_clear(field, x0, y0, cell, path, first, radius, least):  # type: ignore[no-untyped-def]
+    """The first place of `path` (n, 2) from `first` on where nothing thicker than `least` stands; 0 if none."""
+    for k in range(first, path.shape[0]):
+        if not thicker(field, x0, y0, cell, path[k, 0], path[k, 1], radius, least):
+            return k
+    return 0
+
+
+@njit(cache=True, nogil=True)
+def last_clear(field, x0, y0, cell, path, radius, reach):  # type: ignore[no-untyped-def]
+    """The last place of `path` (n, 2), within `reach` of its end but not its first, that is clear; -1 if none."""
+    n = path.shape[0]
+    for k in range(n - 1, 0, -1):
+        if np.hypot(path[n - 1, 0] - path[k, 0], path[n - 1, 1] - path[k, 1]) > reach:
+            break
+        if not thicker(field, x0, y0, cell, path[k, 0], path[k, 1], radius, 0.0):
+            return k
+    return -1
 
 
 @njit(cache=True, nogil=True)

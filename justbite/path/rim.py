@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from justbite.field.grid import Field, read
-from justbite.path.contact import deepest
+from justbite.path.contact import thicker
 
 Points = NDArray[np.float64]
 WIPE_STEP, CLEAR_WIPE, MOST_WIPE = 0.05, 0.15, 4.0
@@ -97,7 +97,7 @@ def _clear_after(cleared, x0, y0, cell, rim, k, way, most, radius, thick):  # ty
     clear = 0
     for n in range(1, most):
         at = (k + way * n) % rim.shape[0]
-        if deepest(cleared, x0, y0, cell, rim[at, 0], rim[at, 1], radius) <= thick:
+        if not thicker(cleared, x0, y0, cell, rim[at, 0], rim[at, 1], radius, thick):
             clear += 1
         else:
             clear = 0

@@ -58,7 +58,7 @@ def place_nodes(room, x0, y0, cell, spacing, wall, margin, shift):  # type: igno
 @njit(cache=True, nogil=True)
 def _kind(cleared, x0, y0, cell, xs, ys, kinds, j, i, radius, free_below, contact_above):  # type: ignore[no-untyped-def]
     if kinds[j, i] == UNKNOWN:
-        thick = deepest(cleared, x0, y0, cell, xs[j, i], ys[j, i], radius)
+        thick = deepest(cleared, x0, y0, cell, xs[j, i], ys[j, i], radius, free_below, contact_above)
         if thick <= free_below:
             kinds[j, i] = FREE
         elif thick > contact_above:
@@ -195,12 +195,19 @@ def flood(  # type: ignore[no-untyped-def]
             for far in range(1, 3):
                 qj = j + far * _DJ[k]
                 qi = i + far * _DI[k]
-                if qj < 0 or qi < 0 or qj >= nj or qi >= ni or kinds[qj, qi] == BLOCKED:
+                if qj < 0 or qi < 0 or qj >= nj or qi >= ni:
                     break
-                kind = _kind(cleared, x0, y0, cell, xs, ys, kinds, qj, qi, radius, free_below, contact_above)
-                gap = np.sqrt((xs[qj, qi] - xs[j, i]) ** 2 + (ys[qj, qi] - ys[j, i]) ** 2)
+                kind = kinds[qj, qi]
+                if kind == BLOCKED:
+                    break
+                if kind == UNKNOWN:
+                    kind = _kind(cleared, x0, y0, cell, xs, ys, kinds, qj, qi, radius, free_below, contact_above)
                 if kind == FREE:
-                    if far == 1 and d + gap < distance[qj, qi]:
+                    # Half of those about a node are nearer than it: known before their way is told.
+                    if far == 2 or distance[qj, qi] <= d:
+                        break
+                    gap = np.sqrt((xs[qj, qi] - xs[j, i]) ** 2 + (ys[qj, qi] - ys[j, i]) ** 2)
+                    if d + gap < distance[qj, qi]:
                         mx = 0.5 * (xs[qj, qi] + xs[j, i])
                         my = 0.5 * (ys[qj, qi] + ys[j, i])
                         if read(room, x0, y0, cell, mx, my) >= wall:
@@ -214,6 +221,7 @@ def flood(  # type: ignore[no-untyped-def]
                     break
                 if kind == CONTACT:
                     if found < most_candidates and goal_j < 0:
+                        gap = np.sqrt((xs[qj, qi] - xs[j, i]) ** 2 + (ys[qj, qi] - ys[j, i]) ** 2)
                         heapq.heappush(heap, (d + gap, d + gap, np.int64(qj * ni + qi), at))
                     break
                 if kind == REFUSED:

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from justbite.path import tracer
-from justbite.path.contact import deepest, material_side
+from justbite.path.contact import first_clear, material_side
 from justbite.path.fronts import Flood, Front, Points, Start, Sweep, same_front
 from justbite.path.plane import WALK_STEP, Plane
 from justbite.path.ways import Ways
@@ -106,14 +106,12 @@ class Seeker:
         """Where a walk back along a front has left it: the first place clear all round; 0 if none."""
         touching = np.nonzero(depth >= fade)[0]
         first = int(touching[-1]) if len(touching) else 0
-        for k in range(max(1, first), len(path)):
-            x, y = path[k]
-            if (
-                deepest(self.plane.cleared, *self.plane.frame, x, y, self.plane.radius)
-                <= START_THICK * self.plane.target
-            ):
-                return k
-        return 0
+        plane = self.plane
+        return int(
+            first_clear(
+                plane.cleared, *plane.frame, path, max(1, first), plane.radius, START_THICK * plane.target
+            )
+        )  # fmt: skip
 
     def _dear(self, front: Front) -> float:
         """What fronts are chosen by: the way to them, or in both directions the time for what they take."""

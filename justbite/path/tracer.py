@@ -12,7 +12,7 @@ from numba import njit
 
 from justbite.field.cleared import stamp, undo
 from justbite.field.grid import read
-from justbite.path.contact import deepest, radial_depth
+from justbite.path.contact import radial_depth, thicker
 
 HUGE = 1e9
 END_HAND = 0.95
@@ -68,13 +68,17 @@ class TraceSettings:
         )  # fmt: skip
 
 
+_ARC = np.array([6, 3, 1, 2, 4, 5]) * np.pi / 12.0
+ARC_SIN = np.sin(_ARC)
+ARC_VERSED = 1.0 - np.cos(_ARC)
+
+
 @njit(cache=True, nogil=True)
 def _arc_free(room, x0, y0, cell, x, y, c, s, turn, radius, wall):  # type: ignore[no-untyped-def]
     """Whether a quarter turn (turn = +1 left, -1 right) of `radius` stays inside `wall`."""
-    for k in range(1, 7):
-        a = k * np.pi / 12.0
-        along = radius * np.sin(a)
-        across = radius * (1.0 - np.cos(a)) * turn
+    for k in range(ARC_SIN.size):
+        along = radius * ARC_SIN[k]
+        across = radius * ARC_VERSED[k] * turn
         px = x + along * c - across * s
         py = y + along * s + across * c
         if read(room, x0, y0, cell, px, py) < wall:
@@ -432,7 +436,7 @@ def follow(cleared, x0, y0, cell, path, radius, most, log_at, log_was):  # type:
     used = 0
     whole = 0.0
     begun = False
-    clear_before = n > 0 and deepest(cleared, x0, y0, cell, path[0, 0], path[0, 1], radius + 1.5 * cell) <= 0.0
+    clear_before = n > 0 and not thicker(cleared, x0, y0, cell, path[0, 0], path[0, 1], radius + 1.5 * cell, 0.0)
     for k in range(1, n):
         span = np.hypot(path[k, 0] - path[k - 1, 0], path[k, 1] - path[k - 1, 1])
         parts = int(span / (0.1 * radius)) + 1
@@ -443,7 +447,7 @@ def follow(cleared, x0, y0, cell, path, radius, most, log_at, log_was):  # type:
             bx = path[k - 1, 0] + t * (path[k, 0] - path[k - 1, 0])
             by = path[k - 1, 1] + t * (path[k, 1] - path[k - 1, 1])
             # Where the circle is clear with room to spare at both ends nothing is taken: most of a link.
-            clear = deepest(cleared, x0, y0, cell, bx, by, radius + 1.5 * cell) <= 0.0
+            clear = not thicker(cleared, x0, y0, cell, bx, by, radius + 1.5 * cell, 0.0)
             area = 0.0
             if not (clear and clear_before):
                 used, area = stamp(cleared, x0, y0, cell, ax, ay, bx, by, radius, begun, log_at, log_was, used)

@@ -8,13 +8,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from justbite.path import search
-from justbite.path.contact import deepest
+from justbite.path.contact import last_clear
 from justbite.path.fronts import CONTACTS_APART, MOST_CONTACTS, Flood, Front, Piece, Points, Sheet, Start, Sweep
 from justbite.path.links import smooth_link
 from justbite.path.plane import HAIR, Plane
 
-DROP_GAP = 0.05
-"""Gap all round, share of R, where a cutter comes down at rapid among standing material."""
+DROP_GAP, DROP_REACH = 0.05, 4.0
+"""Gap all round where a cutter comes down at rapid among standing material, and how far from a link's end it may be; R."""
 LINK_TAKEN = (0.1, 0.5)
 """Radial depth that a link may take at the feed of returns, and at that of cuts, over the target."""
 FIRST_REACH = 1.5
@@ -141,15 +141,10 @@ class Ways:
         return None
 
     def _drop_point(self, link: Points) -> int:
-        """The last point of a link with a gap all round, within 4 R of its end; -1 if none."""
-        wide = (1.0 + DROP_GAP) * self.plane.radius
-        for k in range(len(link) - 1, 0, -1):
-            x, y = link[k]
-            if float(np.hypot(*(link[-1] - link[k]))) > 4.0 * self.plane.radius:
-                break
-            if deepest(self.plane.cleared, *self.plane.frame, x, y, wide) <= 0.0:
-                return k
-        return -1
+        """The last point of a link with a gap all round, within DROP_REACH of its end; -1 if none."""
+        plane = self.plane
+        wide = (1.0 + DROP_GAP) * plane.radius
+        return int(last_clear(plane.cleared, *plane.frame, link, wide, DROP_REACH * plane.radius))
 
     def _rounded(self, link: Points, heading: float, last: Points | None) -> Points:
         """The link leaving along the last cut and arriving along `heading`, where that is clear."""

@@ -106,8 +106,8 @@ class EngagementTest(SimpleTestCase):
         x, y = material_side(plate.field, *plate.frame, 0.0, 0.0, RADIUS, 0.01)
         self.assertAlmostEqual(x, 0.0, 3)
         self.assertAlmostEqual(y, 1.0, 3)
-        self.assertAlmostEqual(deepest(plate.field, *plate.frame, 0.0, 0.0, RADIUS), 2.0, delta=0.02)
-        self.assertLess(deepest(plate.field, *plate.frame, 0.0, -4.0, RADIUS), 0.0)
+        self.assertAlmostEqual(deepest(plate.field, *plate.frame, 0.0, 0.0, RADIUS, 0.0, np.inf), 2.0, delta=0.02)
+        self.assertLess(deepest(plate.field, *plate.frame, 0.0, -4.0, RADIUS, 0.0, np.inf), 0.0)
 
     @staticmethod
     def bilinear(plate: Plate, x: float, y: float) -> float:
@@ -212,7 +212,7 @@ class PassTest(SimpleTestCase):
         np.testing.assert_array_equal(plate.field, before)
         self.assertEqual(ended, tracer.FADED)
         self.assertLess(float(depth[-1]), SWEEPS[0].fade * TARGET)
-        self.assertLessEqual(deepest(plate.field, *plate.frame, *path[-1], RADIUS), 0.05)
+        self.assertLessEqual(deepest(plate.field, *plate.frame, *path[-1], RADIUS, 0.0, np.inf), 0.05)
         self.assertLess(float(path[:, 0].min()), -20.0)
 
     def test_a_walk_round_a_boss_comes_round(self) -> None:
