@@ -134,11 +134,13 @@ class Plane:
         self.roll_back(used)
         return area
 
+    @property
+    def clear_terms(self) -> tuple[float, float, float, float]:
+        """What links are held to: radius, least distance to walls, most radial depth, and what is not felt; mm."""
+        return self.radius, self.wall - HAIR * self.radius, 0.1 * self.target, self.skin
+
     def clear(self, a: Points, b: Points) -> bool:
         """Whether a straight link leads from a to b."""
         return bool(
-            search.line_clear(
-                self.cleared, self.room, *self.frame, a[0], a[1], b[0], b[1], self.radius,
-                self.wall - HAIR * self.radius, 0.1 * self.target, self.skin,
-            )
-        )  # fmt: skip
+            search.line_clear(self.cleared, self.room, *self.frame, a[0], a[1], b[0], b[1], *self.clear_terms)
+        )

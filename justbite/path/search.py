@@ -106,6 +106,19 @@ def line_clear(cleared, room, x0, y0, cell, ax, ay, bx, by, radius, wall, most, 
 
 
 @njit(cache=True, nogil=True)
+def straight(cleared, room, x0, y0, cell, sx, sy, x, y, heading, backs, radius, wall, most, skin):  # type: ignore[no-untyped-def]
+    """Which of `backs` (mm behind (x, y), against its heading) a line from (sx, sy) leads by, on to (x, y); -1: none."""
+    for k in range(backs.size):
+        bx = x - backs[k] * np.cos(heading)
+        by = y - backs[k] * np.sin(heading)
+        if not line_clear(cleared, room, x0, y0, cell, sx, sy, bx, by, radius, wall, most, skin):
+            continue
+        if backs[k] == 0.0 or line_clear(cleared, room, x0, y0, cell, bx, by, x, y, radius, wall, most, skin):
+            return k
+    return -1
+
+
+@njit(cache=True, nogil=True)
 def flood(  # type: ignore[no-untyped-def]
     cleared, room, x0, y0, cell, xs, ys, kinds, spacing, sx, sy, radius, wall, free_below,
     contact_above, apart, most_candidates, beyond, least, most, goal_j, goal_i, distance, parent, touched, count,

@@ -4,6 +4,7 @@ The middle line is made of the edges of the Voronoi cells of points along the bo
 """
 
 from functools import lru_cache
+from itertools import chain
 
 import numpy as np
 import shapely
@@ -137,8 +138,10 @@ def middle(part: Polygon, radius: float) -> tuple[Points, NDArray[np.float64], N
         return spots, np.full(len(spots), -1.0), none
     walls = part.boundary
     shapely.prepare(walls)
-    room = np.where(inside, shapely.distance(walls, shapely.points(spots)), -1.0)
-    edges = np.array([e for e in voronoi.ridge_vertices if e[0] >= 0]).reshape(-1, 2)
+    room = np.full(len(spots), -1.0)
+    room[inside] = shapely.distance(walls, shapely.points(spots[inside]))
+    edges = np.fromiter(chain.from_iterable(voronoi.ridge_vertices), dtype=np.int64).reshape(-1, 2)
+    edges = edges[edges[:, 0] >= 0]
     return spots, room, edges[inside[edges].all(axis=1)]
 
 

@@ -137,9 +137,12 @@ def _turn(cleared, room, x0, y0, cell, px, py, heading, side, last, held, settin
     )  # fmt: skip
     if depth >= HUGE:
         return turn, depth, by_wall
-    whole = _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, turn, settings, target, True)
-    if whole <= target:
-        return turn, whole, by_wall
+    c = np.cos(heading + side * turn)
+    s = np.sin(heading + side * turn)
+    step = settings[2]
+    end = radial_depth(cleared, x0, y0, cell, px + step * c, py + step * s, c, s, settings[0], settings[9])
+    if END_HAND * end <= target:
+        return turn, max(depth, END_HAND * end), by_wall
     return _best_turn(cleared, room, x0, y0, cell, px, py, heading, side, turn, held, settings, target, True)
 
 

@@ -2,7 +2,6 @@
 
 from collections import Counter
 from dataclasses import dataclass, field
-from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,7 +18,7 @@ LINK_TAKEN = (0.1, 0.5)
 """Radial depth that a link may take at the feed of returns, and at that of cuts, over the target."""
 FIRST_REACH = 1.5
 """How far beyond its first contact a flood goes at once, in R."""
-BEHIND = (0.0, 0.5, 1.0)
+BEHIND = np.array([0.0, 0.5, 1.0])
 """How far behind a start, in R, a straight link may turn into its heading."""
 MOST_REFUSALS = 4
 """How often a contact is tried in one tour. At thin bites between pins some were tried over a hundred times."""
@@ -111,13 +110,16 @@ class Ways:
 
     def line(self, x: float, y: float, start: Start) -> Points | None:
         """The link from (x, y) straight to a start, or to a little behind it; None where that is not clear."""
-        to = np.array(start[:2])
-        for back in BEHIND:
-            behind = to - back * self.plane.radius * np.array([np.cos(start[2]), np.sin(start[2])])
-            line = np.array([[x, y], behind, to] if back > 0.0 else [[x, y], to])
-            if all(self.plane.clear(a, b) for a, b in pairwise(line)):
-                return line
-        return None
+        backs = BEHIND * self.plane.radius
+        k = search.straight(
+            self.plane.cleared, self.plane.room, *self.plane.frame, x, y, *start, backs, *self.plane.clear_terms
+        )
+        if k < 0:
+            return None
+        if k == 0:
+            return np.array([[x, y], start[:2]])
+        behind = start[0] - backs[k] * np.cos(start[2]), start[1] - backs[k] * np.sin(start[2])
+        return np.array([[x, y], behind, start[:2]])
 
     def way_to(self, x: float, y: float, front: Front, flood: Flood, sweep: Sweep, last: Points | None) -> Piece | None:
         """The link from (x, y) to the upstream end of a front; None where no way is found.
