@@ -16,6 +16,8 @@ from justbite.model.stock import heights
 from justbite.proof import replay
 from justbite.proof.stockmap import Stock, off_map, onto_map
 
+LEAST_CUT = 0.02
+"""Radial depth over the target from which on something counts as cut."""
 ON_LEVEL, FULL, FLAT_TURN, CUSPS = 1e-3, 0.9, 6.5, 0.01
 """mm above a level that still count as on it; share of the level's depth that a full cut takes; R of level way
 that may follow any way in: a helix's last turn; R of radial depth that is not yet a cut."""
@@ -52,6 +54,7 @@ class Audit:
 
     removed: float
     cut_length: float
+    """mm on which each step itself takes over LEAST_CUT of the target, ways in left out."""
     most_depth: float
     depth_999: float
     depth_99: float
@@ -93,16 +96,19 @@ def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, 
         # Ways in go at feeds of their own, as deep as suits them: drawn is what they remove.
         near = np.nonzero(trace.entry)[0]
         trace.depth[near] = _rates(steps, moves, np.ones(len(steps), dtype=bool), near, window) / (axial[near] * feed)
-    cutting = (trace.depth > 0.02 * target) & ~trace.entry
-    depth, length = trace.depth[cutting], trace.length[cutting]
+    cutting = (trace.depth > LEAST_CUT * target) & ~trace.entry
     worst = int(np.argmax(np.where(cutting, trace.depth, 0.0))) if len(trace.depth) else 0
+    most = float(trace.depth[cutting].max()) if cutting.any() else 0.0
+    # The window reaches from a cut into the links beside it: what takes nothing itself is no cutting length.
+    cutting &= steps[:, 5] > LEAST_CUT * target * steps[:, 4] * axial
+    depth, length = trace.depth[cutting], trace.length[cutting]
     gouge, gouge_at = _gouge(stock, job, operation, radius, steps, settings.gouge)
     k = int(np.argmax(rapids)) if len(rapids) else 0
     d = int(np.argmax(drops)) if len(drops) else 0
     return Audit(
         removed=float(steps[:, 5].sum()),
         cut_length=float(length.sum()),
-        most_depth=float(depth.max()) if len(depth) else 0.0,
+        most_depth=most,
         depth_999=_quantile(depth, length, 0.999),
         depth_99=_quantile(depth, length, 0.99),
         most_at=_place(trace.position[worst]) if len(trace.depth) else (0.0, 0.0, 0.0),

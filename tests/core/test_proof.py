@@ -47,6 +47,16 @@ class AuditTest(SimpleTestCase):
         on_way_back = (steps.block == 4) & (steps.position[:, 0] < 40) & (steps.position[:, 0] > 25)
         np.testing.assert_allclose(steps.depth[on_way_back], 1.5, rtol=0.03)
 
+    def test_only_what_takes_something_is_cutting_length(self) -> None:
+        """A side cut of 20 mm, then on through what is cleared: the window reaches on, the length does not."""
+        slot = "G0 X15 Y20\nG1 Z-8 F500\nG1 X45 F900\nG1 X15\nG1 X20\n"
+        plain = audit(slot)
+        result = audit(slot + "G1 Y18 F901\nG1 X40\nG1 Y20\nG1 X20\n", 2.0)
+        # From the slot's edge into the plate, 20 mm along it, and back out of it, where nothing is left to take.
+        self.assertAlmostEqual(result.cut_length - plain.cut_length, 2.0 + 20.0, delta=0.6)
+        beside = (result.trace.depth > 0.02 * 2.0) & ~result.trace.entry
+        self.assertGreater(float(result.trace.length[beside].sum()), result.cut_length + 0.5)
+
     def test_side_cuts_at_all_angles_are_measured_alike(self) -> None:
         """With whole cells the mean alone was 1.7 thousandths off at 45 degrees."""
         for degrees in (0, 2, 7, 13.3, 45, 76.7, 90):

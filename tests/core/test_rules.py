@@ -9,7 +9,7 @@ from django.test import SimpleTestCase
 from justbite import catalogue, rules
 from justbite.bite.known import KnownPath
 from justbite.bite.preferred import preferred
-from justbite.bite.solver import LOADS, solve
+from justbite.bite.solver import LOADS, solve, told
 from justbite.errors import JobError
 from justbite.model.job import CutValues, parse_job
 from justbite.plan import plan
@@ -146,6 +146,17 @@ class MinutesTest(SimpleTestCase):
         expected = 1000.0 * (0.25 / min(held, bite.feed / 60) + 0.75 * 60 / bite.feed) + 7.0
         self.assertAlmostEqual(known.seconds(bite, 1000.0), expected, 6)
         self.assertAlmostEqual(known.held_feed(1000.0) or 0.0, 60 * held, 6)
+
+
+    def test_a_path_that_chooses_nothing_changes_only_what_its_curves_allow(self) -> None:
+        """The bite told anew is the one solved anew with the path, at a fraction of the time."""
+        for base in (case(), case(ae=2.0, ap=8.0), case(feed=900.0), case(reserve=0.3)):
+            bite = solve(base)
+            for radii in (((4.0, 0.25), (1e9, 0.75)), ((4.0, 0.02), (1e9, 0.98))):
+                known = KnownPath(ae=bite.ae, steps=bite.steps, cut_length=1000.0, radii=radii, link_seconds=5.0,
+                                  entry_seconds=2.0, entry_feed=bite.entry_feed, choose=False)  # fmt: skip
+                self.assertEqual(told(base, bite, known), solve(replace(base, path=known)))
+        self.assertNotIn("feed in curves", [c.name for c in told(base, bite, known).ceilings])
 
 
 class WeakMachineTest(SimpleTestCase):

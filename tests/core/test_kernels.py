@@ -1,0 +1,288 @@
+"""The kernels of the path against plain numpy, scipy and exact geometry, on fields drawn at random."""
+
+import math
+from itertools import pairwise
+
+import numpy as np
+import shapely
+from django.test import SimpleTestCase
+from numpy.typing import NDArray
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import dijkstra
+from shapely.geometry import LineString, Point, Polygon, box
+
+from justbite.field.cleared import stamp
+from justbite.field.grid import read
+from justbite.path import search, tracer
+from justbite.path.contact import COARSE, ROUND_COS, ROUND_SIN, deepest, first_clear, last_clear, thicker
+from justbite.path.descent import PARTS, _Floor
+from justbite.path.fronts import SWEEPS
+from tests.core.test_trace import LOG, RADIUS, TARGET, WIDE, Plate, settings
+
+Points = NDArray[np.float64]
+SPACING = 0.25 * RADIUS
+CLEAR_ALL = 0.002 * RADIUS
+
+
+def discs(seed: int, count: int = 14, reach: float = 40.0) -> list[Polygon]:
+    random = np.random.default_rng(seed)
+    return [Point(*random.uniform(-reach, reach, 2)).buffer(random.uniform(6, 16), quad_segs=32) for _ in range(count)]
+
+
+def floored(plate: Plate) -> Plate:
+    """With nothing deeper than the cleared field keeps."""
+    np.maximum(plate.field, -4.0 * plate.grid.cell, out=plate.field)
+    return plate
+
+
+class CircleTest(SimpleTestCase):
+    def test_the_thickest_is_that_of_all_samples(self) -> None:
+        """Where it matters: over `least`. Below it need only be told that it is below."""
+        random = np.random.default_rng(3)
+        over = under = 0
+        for seed in range(6):
+            plate = floored(Plate(shapely.union_all(discs(seed))))
+            for x, y in random.uniform(-40, 40, (150, 2)):
+                spots = zip(x + RADIUS * ROUND_COS, y + RADIUS * ROUND_SIN, strict=True)
+                exact = max(float(read(plate.field, *plate.frame, px, py)) for px, py in spots)
+                for least in (0.0, 0.3, 1.0):
+                    found = deepest(plate.field, *plate.frame, x, y, RADIUS, least, np.inf)
+                    self.assertEqual(thicker(plate.field, *plate.frame, x, y, RADIUS, least), exact > least)
+                    if exact > least:
+                        self.assertAlmostEqual(found, exact, 6)
+                        over += 1
+                    else:
+                        self.assertLessEqual(found, least)
+                        under += 1
+        self.assertGreater(min(over, under), 200)
+
+    def test_what_stands_between_two_of_the_first_samples_is_seen(self) -> None:
+        """A sliver narrower than they are apart, turned to every place round the circle."""
+        apart = 2.0 * math.pi / len(ROUND_COS)
+        wide = 2.2 * RADIUS * apart
+        self.assertLess(wide, COARSE * RADIUS * apart)
+        for turn in np.arange(0.0, 2.0 * math.pi, 0.3 * apart):
+            spot = Point(RADIUS * math.cos(turn), RADIUS * math.sin(turn))
+            plate = floored(Plate(box(-20, -20, 20, 20).difference(spot.buffer(wide / 2))))
+            self.assertTrue(thicker(plate.field, *plate.frame, 0.0, 0.0, RADIUS, 0.0), turn)
+
+    def test_the_first_and_the_last_place_that_are_clear(self) -> None:
+        plate = floored(Plate(box(-60, -60, 0, 60)))
+        path = np.column_stack([np.linspace(10.0, -30.0, 81), np.zeros(81)])
+        self.assertAlmostEqual(path[first_clear(plate.field, *plate.frame, path, 1, RADIUS, 0.0), 0], -RADIUS, delta=0.5)
+        back = path[::-1]
+        self.assertAlmostEqual(back[last_clear(plate.field, *plate.frame, back, RADIUS, 99.0), 0], -RADIUS, delta=0.5)
+        # None in reach, none at all.
+        self.assertEqual(last_clear(plate.field, *plate.frame, back, RADIUS, 10.0), -1)
+        self.assertEqual(first_clear(plate.field, *plate.frame, path[:20], 1, RADIUS, 0.0), 0)
+
+
+class StampTest(SimpleTestCase):
+    def test_a_capsule_is_the_distance_to_its_line(self) -> None:
+        """In numpy, node by node; and the area it takes is that of the union of shapes."""
+        random = np.random.default_rng(8)
+        for _ in range(12):
+            before = Point(*random.uniform(-6, 6, 2)).buffer(random.uniform(6, 14), quad_segs=64)
+            plate = floored(Plate(before))
+            was = plate.field.copy()
+            (ax, ay), (bx, by) = random.uniform(-10, 10, (2, 2))
+            _, area = stamp(plate.field, *plate.frame, ax, ay, bx, by, RADIUS, False, *LOG, 0)
+            xs = plate.grid.x0 + plate.grid.cell * np.arange(plate.grid.nx)
+            ys = plate.grid.y0 + plate.grid.cell * np.arange(plate.grid.ny)
+            x, y = np.meshgrid(xs, ys)
+            along = ((x - ax) * (bx - ax) + (y - ay) * (by - ay)) / ((bx - ax) ** 2 + (by - ay) ** 2)
+            t = np.clip(along, 0.0, 1.0)
+            away = np.hypot(x - ax - t * (bx - ax), y - ay - t * (by - ay)) - RADIUS
+            expected = np.minimum(was, np.maximum(away, -4.0 * plate.grid.cell))
+            near = away < 3.0 * plate.grid.cell
+            np.testing.assert_allclose(plate.field[near], expected[near], atol=2e-6)
+            swept = LineString([(ax, ay), (bx, by)]).buffer(RADIUS, quad_segs=64).difference(before)
+            self.assertAlmostEqual(area, swept.area, delta=0.01 * swept.area + 0.02)
+
+    def test_steps_stamped_two_by_two_clear_what_the_pass_sweeps(self) -> None:
+        """The field after a pass is the distance to its line; not farther off than two steps may be from straight."""
+        plate = Plate(Point(0, 0).buffer(12, quad_segs=64)).begun(12.0 + TARGET - RADIUS, 0.0)
+        before = plate.field.copy()
+        path, _, _, _ = plate.trace(12.0 + TARGET - RADIUS, 0.0, np.pi / 2, 300)
+        single = before.copy()
+        for a, b in pairwise(path):
+            stamp(single, *plate.frame, *a, *b, RADIUS, False, *LOG, 0)
+        edge = np.abs(single) < 1.5 * plate.grid.cell
+        self.assertGreater(int(np.count_nonzero(edge)), 500)
+        self.assertLess(float(np.abs(plate.field - single)[edge].max()), tracer.STRAIGHT * RADIUS + 1e-5)
+
+    def test_what_is_taken_back_within_two_steps_is_stamped_anew(self) -> None:
+        """Passes of all lengths, ended by a wall or held to less than they take: the field is that of the path kept."""
+        for most, steps in ((1.035, 80), (1.035, 81), (0.99, 300), (0.7, 300)):
+            for x in (-40.0, -38.9, -38.7):
+                plate = Plate(box(-60, 0, 60, 60), box(-60, -60, -10, 60)).begun(x, RADIUS - TARGET)
+                before = plate.field.copy()
+                path, _, _, _ = plate.trace(x, RADIUS - TARGET, 0.0, steps, given=settings(most=most * TARGET))
+                single = before
+                for a, b in pairwise(path):
+                    stamp(single, *plate.frame, *a, *b, RADIUS, False, *LOG, 0)
+                edge = np.abs(single) < 1.5 * plate.grid.cell
+                self.assertLess(
+                    float(np.abs(plate.field - single)[edge].max()), tracer.STRAIGHT * RADIUS + 1e-5, (most, steps, x)
+                )
+
+
+class FloodTest(SimpleTestCase):
+    """The flood's distances against scipy's, over the same nodes."""
+
+    def setUp(self) -> None:
+        self.within = box(-42, -38, 44, 40).difference(Point(5, 4).buffer(9))
+        self.plate = floored(Plate(shapely.union_all(discs(11, 26)).union(box(-40, -6, 42, 6)), self.within))
+        self.nodes = search.place_nodes(
+            self.plate.room, *self.plate.frame, SPACING, RADIUS, 0.004 * RADIUS, 0.0
+        )  # fmt: skip
+
+    def flooded(self, x: float, y: float, goal: tuple[int, int] = (-1, -1)) -> tuple[Points, NDArray[np.int32], Points]:
+        xs, ys, kinds = self.nodes
+        distance = np.full(xs.shape, np.inf)
+        parent = np.full(xs.shape, -1, dtype=np.int32)
+        found = search.flood(
+            self.plate.field, self.plate.room, *self.plate.frame, xs, ys, kinds, SPACING, x, y, RADIUS, RADIUS,
+            CLEAR_ALL, 0.1 * RADIUS, 0.7 * RADIUS, 200, 1e9, 0.0, np.inf, *goal, distance, parent,
+            np.empty(xs.size, dtype=np.int64), 0,
+        )  # fmt: skip
+        return distance, parent, found[1]
+
+    def graph(self) -> coo_matrix:
+        """Free nodes and their eight neighbours, where the middle of the way is free of walls."""
+        xs, ys, kinds = self.nodes
+        rows, columns, ways = [], [], []
+        nj, ni = xs.shape
+        free = kinds == search.FREE
+        for j, i in zip(*np.nonzero(free), strict=True):
+            for dj, di in ((0, 1), (1, 0), (1, 1), (1, -1)):
+                qj, qi = j + dj, i + di
+                if not (0 <= qj < nj and 0 <= qi < ni and free[qj, qi]):
+                    continue
+                x, y = 0.5 * (xs[j, i] + xs[qj, qi]), 0.5 * (ys[j, i] + ys[qj, qi])
+                if read(self.plate.room, *self.plate.frame, x, y) >= RADIUS:
+                    rows.append(j * ni + i)
+                    columns.append(qj * ni + qi)
+                    ways.append(math.hypot(xs[j, i] - xs[qj, qi], ys[j, i] - ys[qj, qi]))
+        return coo_matrix((ways, (rows, columns)), shape=(xs.size, xs.size))
+
+    def test_ways_are_the_shortest(self) -> None:
+        xs, _ys, kinds = self.nodes
+        distance, parent, contacts = self.flooded(-30.0, 0.0)
+        reached = np.isfinite(distance.ravel())
+        self.assertGreater(int(reached.sum()), 200)
+        first = reached & (parent.ravel() < 0)
+        # From the nodes that are in line with the start, each as far as that is.
+        starts = np.nonzero(first)[0]
+        table = dijkstra(self.graph().tocsr(), directed=False, indices=starts) + distance.ravel()[starts][:, None]
+        np.testing.assert_allclose(distance.ravel()[reached], table.min(axis=0)[reached], rtol=1e-12)
+        self.assertFalse(np.isfinite(table.min(axis=0)[~reached & (kinds.ravel() == search.FREE)]).any())
+        # Each contact lies a node or two beside one that is free, and they come in order of distance.
+        self.assertGreater(len(contacts), 5)
+        self.assertTrue((np.diff(contacts[:, 4]) >= 0.0).all())
+        gaps = np.hypot(*(contacts[:, :2] - contacts[:, 2:4]).T)
+        self.assertLess(float(gaps.max()), 2.0 * math.sqrt(2.0) * SPACING + 0.5 * RADIUS)
+        self.assertTrue((kinds.ravel()[contacts[:, 5].astype(int)] == search.CONTACT).all())
+        self.assertEqual(xs.shape, distance.shape)
+
+    def test_towards_a_goal_it_looks_at_fewer_and_finds_as_good_a_way(self) -> None:
+        whole, _, _ = self.flooded(-30.0, 0.0)
+        xs, ys, _ = self.nodes
+        far = np.where(np.isfinite(whole) & (whole < 60.0), whole, 0.0)
+        j, i = (int(k) for k in np.unravel_index(int(np.argmax(far)), whole.shape))
+        distance, _, _ = self.flooded(-30.0, 0.0, (j, i))
+        self.assertLess(int(np.isfinite(distance).sum()), int(np.isfinite(whole).sum()))
+        self.assertLess(float(distance[j, i]), 1.1 * float(whole[j, i]) + 1e-9)
+        self.assertGreaterEqual(float(distance[j, i]), float(whole[j, i]) - 1e-9)
+        self.assertGreater(math.hypot(xs[j, i] + 30.0, ys[j, i]), 20.0)
+
+    def test_a_straight_line_to_a_start_or_behind_it(self) -> None:
+        plate = floored(Plate(box(-60, -60, 0, 60)))
+        backs = np.array([0.0, 0.5, 1.0]) * RADIUS
+        terms = (RADIUS, RADIUS, 0.1 * TARGET, 0.01)
+        frame = plate.frame
+
+        def way(x: float, y: float, heading: float) -> int:
+            return int(
+                search.straight(plate.field, plate.room, *frame, -30.0, 0.0, x, y, heading, backs, *terms)
+            )  # fmt: skip
+
+        self.assertEqual(way(-10.0, 8.0, 0.0), 0)
+        # A post stands in the way of the straight line, and of the one by half a radius behind, not of the third.
+        post = Point(-20.0, 0.0).buffer(0.8)
+        plate = floored(Plate(box(-60, -60, 0, 60).difference(post)))
+        self.assertEqual(way(-10.0, 0.0, 0.0), -1)
+        self.assertEqual(way(-22.0 - 2.0 * RADIUS, 0.0, 0.0), 0)
+        found = way(-18.0, 6.2, -0.5 * math.pi)
+        self.assertIn(found, (1, 2))
+        behind = (-18.0, 6.2 + backs[found])
+        self.assertGreater(LineString([(-30.0, 0.0), behind]).distance(post), RADIUS - 0.1)
+
+
+class StrokeTest(SimpleTestCase):
+    """A ramp's strokes against the same in plain numpy, over the whole line at once."""
+
+    def stroked(self, xy: Points, height: Points, here: float, down: float, slope: float, feed: float, full: float
+                ) -> tuple[Points, Points]:  # fmt: skip
+        """Every station and its feed, as `descent._stroke`, with none left out; lowers `height`."""
+        way = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(xy, axis=0).T))])
+        heights = np.maximum(down, here - way * slope)
+        depth = np.maximum(0.0, height - heights)
+        height[:] = np.minimum(height, heights)
+        load = np.maximum(depth[1:], depth[:-1])
+        load = load - np.diff(heights) / np.diff(way) * (0.5 * math.pi * RADIUS)
+        load = np.maximum(1.0, load / full)
+        steps = np.ceil((load - 1.0) * PARTS - 1e-6)
+        first = np.concatenate([[0], np.nonzero(np.diff(steps))[0] + 1])
+        feeds = np.repeat(feed / np.maximum.reduceat(load, first), np.diff(np.append(first, len(load))))
+        return np.column_stack([xy, heights])[1:], feeds
+
+    def test_the_kernel_is_the_numpy_stroke(self) -> None:
+        random = np.random.default_rng(9)
+        for _ in range(20):
+            line = np.cumsum(random.normal(0.0, 15.0, (5, 2)), axis=0)
+            floor = _Floor.over(line, 0.0, RADIUS)
+            height = floor.height.copy()
+            slope, full = random.uniform(0.03, 0.2), random.uniform(0.3, 2.0)
+            order = np.arange(len(floor.at))
+            here = 0.0
+            for _ in range(4):
+                down = here - random.uniform(0.2, 1.5)
+                points, feeds = floor.stroke(order, here, down, slope, 3000.0, full)
+                own = height[order].copy()
+                all_points, all_feeds = self.stroked(floor.xy[order], own, here, down, slope, 3000.0, full)
+                height[order] = own
+                np.testing.assert_allclose(floor.height, height, atol=1e-12)
+                # Those kept are among all, with their feeds; what is left out lies on the line between two kept.
+                match = [int(np.argmin(np.abs(all_points - p).sum(axis=1))) for p in points]
+                np.testing.assert_allclose(all_points[match], points, atol=1e-9)
+                np.testing.assert_allclose(all_feeds[match], feeds, rtol=1e-12)
+                self.assertEqual(match[-1], len(all_points) - 1)
+                chain = LineString(np.vstack([[*floor.xy[order[0]], here], points])[:, :2])
+                spots = shapely.points(all_points[:, :2])
+                self.assertLess(float(shapely.distance(chain, spots).max()), 1e-6)
+                here, order = down, order[::-1]
+
+
+class EscapeTest(SimpleTestCase):
+    def test_it_may_stand_where_a_quarter_turn_is_free(self) -> None:
+        """Beside a straight wall: as far off as the turn needs, by its heading; in closed form."""
+        plate = Plate(WIDE, box(-60, 0, 60, 60), cells=32.0)
+        escape = SWEEPS[0].escape * RADIUS
+
+        def stands(off: float, heading: float) -> bool:
+            return bool(
+                tracer.can_stand(
+                    plate.room, *plate.frame, 0.0, RADIUS + off, math.cos(heading), math.sin(heading), 1, escape,
+                    escape, RADIUS,
+                )
+            )  # fmt: skip
+
+        # Along the wall, away from it to the left: no room is needed. Into the wall a quarter turn needs its radius.
+        self.assertTrue(stands(0.01, 0.0))
+        self.assertFalse(stands(-0.05, 0.0))
+        self.assertFalse(stands(0.8 * escape, -0.5 * math.pi))
+        self.assertTrue(stands(1.1 * escape, -0.5 * math.pi))
+        # At 45 degrees to it, R (1 - cos 45).
+        self.assertFalse(stands(0.8 * (1.0 - math.sqrt(0.5)) * escape, -0.25 * math.pi))
+        self.assertTrue(stands(1.2 * (1.0 - math.sqrt(0.5)) * escape, -0.25 * math.pi))
