@@ -141,6 +141,4 @@ class Plane:
 
     def clear(self, a: Points, b: Points) -> bool:
         """Whether a straight link leads from a to b."""
-        return bool(
-            search.line_clear(self.cleared, self.room, *self.frame, a[0], a[1], b[0], b[1], *self.clear_terms)
-        )
+        return bool(search.line_clear(self.cleared, self.room, *self.frame, a[0], a[1], b[0], b[1], *self.clear_terms))

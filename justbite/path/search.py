@@ -107,7 +107,7 @@ def line_clear(cleared, room, x0, y0, cell, ax, ay, bx, by, radius, wall, most, 
 
 @njit(cache=True, nogil=True)
 def straight(cleared, room, x0, y0, cell, sx, sy, x, y, heading, backs, radius, wall, most, skin):  # type: ignore[no-untyped-def]
-    """Which of `backs` (mm behind (x, y), against its heading) a line from (sx, sy) leads by, on to (x, y); -1: none."""
+    """Which of `backs` a line from (sx, sy) leads by on to (x, y): mm behind it, against its heading; -1: none."""
     for k in range(backs.size):
         bx = x - backs[k] * np.cos(heading)
         by = y - backs[k] * np.sin(heading)

@@ -13,7 +13,7 @@ from justbite.path.links import smooth_link
 from justbite.path.plane import HAIR, Plane
 
 DROP_GAP, DROP_REACH = 0.05, 4.0
-"""Gap all round where a cutter comes down at rapid among standing material, and how far from a link's end it may be; R."""
+"""Gap all round where a cutter comes down at rapid among what stands, and how far from a link's end at most; R."""
 LINK_TAKEN = (0.1, 0.5)
 """Radial depth that a link may take at the feed of returns, and at that of cuts, over the target."""
 FIRST_REACH = 1.5

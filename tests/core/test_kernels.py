@@ -69,7 +69,8 @@ class CircleTest(SimpleTestCase):
     def test_the_first_and_the_last_place_that_are_clear(self) -> None:
         plate = floored(Plate(box(-60, -60, 0, 60)))
         path = np.column_stack([np.linspace(10.0, -30.0, 81), np.zeros(81)])
-        self.assertAlmostEqual(path[first_clear(plate.field, *plate.frame, path, 1, RADIUS, 0.0), 0], -RADIUS, delta=0.5)
+        first = first_clear(plate.field, *plate.frame, path, 1, RADIUS, 0.0)
+        self.assertAlmostEqual(path[first, 0], -RADIUS, delta=0.5)
         back = path[::-1]
         self.assertAlmostEqual(back[last_clear(plate.field, *plate.frame, back, RADIUS, 99.0), 0], -RADIUS, delta=0.5)
         # None in reach, none at all.

@@ -147,7 +147,6 @@ class MinutesTest(SimpleTestCase):
         self.assertAlmostEqual(known.seconds(bite, 1000.0), expected, 6)
         self.assertAlmostEqual(known.held_feed(1000.0) or 0.0, 60 * held, 6)
 
-
     def test_a_path_that_chooses_nothing_changes_only_what_its_curves_allow(self) -> None:
         """The bite told anew is the one solved anew with the path, at a fraction of the time."""
         for base in (case(), case(ae=2.0, ap=8.0), case(feed=900.0), case(reserve=0.3)):
