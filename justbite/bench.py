@@ -32,8 +32,8 @@ from justbite.proof.standing import free_standing, pass_ends
 from justbite.proof.stockmap import Stock, onto_map
 
 CUT_FEED = 3000.0
-COLUMNS = (("max", 7), ("99.9%", 7), ("within", 8), ("left %", 8), ("way in", 8), ("ideal x", 9), ("5 m/s2 x", 9),
-           ("blocks", 8), ("links", 7), ("points x", 9), ("plain x", 8), ("thin", 6), ("plan/proof", 11),
+COLUMNS = (("max", 7), ("99.9%", 7), ("within", 8), ("left %", 8), ("way in", 8), ("chip x", 8),
+           ("ideal x", 9), ("5 m/s2 x", 9), ("blocks", 8), ("links", 7), ("points x", 9), ("plain x", 8), ("thin", 6), ("plan/proof", 11),
            ("plan/run", 9))  # fmt: skip
 NAME = 26
 HEADER = f"{'area':{NAME}}" + "".join(f"{name:>{width}}" for name, width in COLUMNS)
@@ -279,7 +279,8 @@ def run(jobs: Path | None, count: int, first: int) -> None:
         ideal = row["ideal_seconds"]
         effort = row["compute_seconds"] / max(row["proof_seconds"], 1e-9)
         rows.append((row["max_over_target"], row["p999_over_target"], row["within_share"], 100 * row["left_over_share"],
-                     row["entry_over_bite"], free["seconds"] / ideal, held["seconds"] / ideal, row["blocks"],
+                     row["entry_over_bite"], row["chip_mm"] / row["bite"]["chip_most"],
+                     free["seconds"] / ideal, held["seconds"] / ideal, row["blocks"],
                      row["link_seconds"] / row["seconds"], row["path_points"] / row["path_blocks"],
                      (row["plain_seconds"] or np.nan) / row["seconds"],
                      thin_pieces(job, made.program),
@@ -290,7 +291,7 @@ def run(jobs: Path | None, count: int, first: int) -> None:
     print(_line("mean", np.nanmean(table, axis=0)))
     high = np.nanmax(table, axis=0)
     low = np.nanmin(table, axis=0)
-    print(_line("worst", [*high[:2], low[2], *high[3:9], *low[9:11], *high[11:]]))
+    print(_line("worst", [*high[:2], low[2], *high[3:10], *low[10:12], *high[12:]]))
     inside = float(np.average(table[:, 2], weights=lengths))
     print(f"within 0.8 to 1.1 of the target: {inside:.3f} of all cutting length")
     if jobs is None:
@@ -299,6 +300,6 @@ def run(jobs: Path | None, count: int, first: int) -> None:
 
 
 def _line(name: str, row: Any) -> str:
-    worst, high, within, left, way_in, free, held, blocks, links, points, plain, thin, effort, run = map(float, row)
-    return (f"{name[:NAME]:{NAME}}{worst:7.3f}{high:7.3f}{within:8.3f}{left:8.3f}{way_in:8.2f}{free:9.3f}{held:9.3f}"
-            f"{blocks:8.0f}{links:7.2f}{points:9.1f}{plain:8.2f}{thin:6.1f}{effort:11.1f}{run:9.1f}")  # fmt: skip
+    places = (3, 3, 3, 3, 2, 2, 3, 3, 0, 2, 1, 2, 1, 1, 1)
+    told = "".join(f"{float(v):{width}.{p}f}" for v, (_, width), p in zip(row, COLUMNS, places, strict=True))
+    return f"{name[:NAME]:{NAME}}{told}"

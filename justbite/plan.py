@@ -119,8 +119,9 @@ class _Step:
             self.tick(first + (last - first) * share, what)
 
         return add_operation(
-            self.out, self.job, self.operation, bite, self.machine, self.material, self.travel, self.limits, tick, law
-        )
+            self.out, self.job, self.operation, bite, self.machine, self.material, self.travel, self.limits, tick, law,
+            solver.borne_chip(self.case, bite),
+        )  # fmt: skip
 
     def measured(self, mark: int) -> tuple[Moves, np.ndarray]:
         """The operation's moves so far, from row `mark`, and the seconds of each."""
@@ -221,13 +222,16 @@ def _prove(job: Job, bites: list[Bite], machine: Machine, planned: Moves, progra
         progress(0.75 + 0.24 * index / len(bites), f"Proving {operation.name}")
         began = time.perf_counter()
         own, at = renumbered(read, index)
-        audit = audit_operation(stock, job, operation, own, bite.ae, bite.ap, settings, bite.feed)
+        teeth = bite.speed * job.tool(operation.tool).flutes
+        audit = audit_operation(stock, job, operation, own, bite.ae, bite.ap, settings, bite.feed, teeth)
+        borne = solver.borne_chip(case_for(job, operation), bite)
         proving = time.perf_counter() - began
         planner = planned.depth[planned.operation == index]
         row = _row(job, operation, bite, audit, own, seconds[at], part[at], planner, compute[index], proving)
         row["follow_saved_seconds"] = float(steady[at].sum() - seconds[at].sum()) if operation.follow_bite else 0.0
         rows.append(row)
-        findings += _proof_findings(operation, bite, audit, job.tool(operation.tool).diameter / 2)
+        row["chip_mm"], row["chip_over_borne"] = audit.chip, audit.chip / borne
+        findings += _proof_findings(operation, bite, audit, borne)
         findings += rules.drop_findings(job, operation, audit.drop, audit.drop_at)
         findings += rules.curve_findings(operation, bite, machine, replace(own, part=part[at]))
         pieces.append(PathTrace.of(audit.trace, own, seconds, at, part[at], bite.ae))
@@ -293,7 +297,7 @@ def _row(job: Job, operation: Operation, bite: Bite, audit: Audit, moves: Moves,
     }
 
 
-def _proof_findings(operation: Operation, bite: Bite, audit: Audit, radius: float) -> list[Finding]:
+def _proof_findings(operation: Operation, bite: Bite, audit: Audit, borne: float) -> list[Finding]:
     found = []
     name = operation.name
     if audit.most_depth > OVER_BITE * bite.ae:
@@ -310,6 +314,14 @@ def _proof_findings(operation: Operation, bite: Bite, audit: Audit, radius: floa
             Finding(
                 "proof.entry-load", f'A way in of "{name}" takes {share:.0f} % of what the bite takes in a minute.',
                 name, "", *audit.entry_at,
+            )
+        )  # fmt: skip
+    if audit.chip > OVER_BITE * borne:
+        found.append(
+            Finding(
+                "proof.thick-chip",
+                f'A chip of "{name}" is {audit.chip:.3f} mm thick at one place; a tooth bears {borne:.3f} mm.',
+                name, "", *audit.chip_at,
             )
         )  # fmt: skip
     if audit.gouge > 0:

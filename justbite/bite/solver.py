@@ -356,6 +356,11 @@ MOST_FASTER = 2.5
 """How much faster than in the bite the feed may become where less is taken, at most."""
 
 
+def borne_chip(case: Case, bite: Bite) -> float:
+    """mm of chip that a tooth bears: the ceiling's, or the bite's own where a pin goes over that."""
+    return max(case.material.most_chip_share * case.tool.diameter * (1.0 - case.reserve), bite.chip_most)
+
+
 def feed_law(case: Case, bite: Bite) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """What the cutting feed is multiplied by where the path takes less, or a little more, than the bite.
 
@@ -368,7 +373,7 @@ def feed_law(case: Case, bite: Bite) -> tuple[NDArray[np.float64], NDArray[np.fl
     phi = np.array([engagement.angle_of(min(s * bite.ae, tool.diameter), tool.diameter) for s in share])
     here = math.radians(bite.angle)
     chip = (phi / (1.0 - np.cos(phi))) * ((1.0 - math.cos(here)) / here)
-    borne = max(case.material.most_chip_share * tool.diameter * (1.0 - case.reserve), bite.chip_most)
+    borne = borne_chip(case, bite)
     thick = np.where(phi < np.pi / 2, np.sin(phi), 1.0) * bite.feed_per_tooth
     factor = np.minimum.reduce([chip, borne / np.maximum(thick, 1e-9), np.full(len(share), MOST_FASTER)])
     return share, np.minimum(factor, max(1.0, case.machine.max_feed / bite.feed))

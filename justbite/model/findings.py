@@ -34,6 +34,9 @@ CODES: dict[str, tuple[str, str]] = {
     "rule.tool-number": ("warning", "Number the cutters in sequence."),
     "rule.approach-gap": ("warning", "Give a larger approach gap, so that the rapid ends above what stands."),
     "rule.curves": ("note", "A larger bite makes wider curves; a stiffer machine holds them quicker."),
+    "proof.thick-chip": (
+        "error", "Do not run the program; lower the return feed, or let the feed no longer follow the bite."
+    ),
     "proof.entry-load": ("error", "Do not run the program; choose another way in, or a smaller ramp angle."),
     "proof.over-bite": ("error", "Do not run the program; plan again with a smaller bite."),
     "proof.gouge": ("error", "Do not run the program."),

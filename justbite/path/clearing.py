@@ -10,6 +10,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 import numpy as np
+from numpy.typing import NDArray
 from shapely.geometry import LineString
 
 from justbite.path import tracer
@@ -23,6 +24,8 @@ from justbite.path.ways import Ways
 
 NEAR_END = 2.0
 """R: how near to a ramp's end a pass along its one side has to end, for the next to begin there."""
+MOST_GRAZED = 0.1
+"""What a link round the end of a ramp may take, over the target."""
 TIGHT = 0.5
 """Least radius towards the material where a pass goes round the end of a ramp, over the bite."""
 FIRST_TAKEN = 0.5
@@ -169,18 +172,17 @@ class Clearing:
         No pass goes round the end: where what is cleared is a disc of R, a way round its middle at r takes
         R + r / 2, more than any bite. So it breaks off there, and the other side begins at the disc's middle.
         """
-        link = self._ways.line(x, y, start)
-        if (
-            link is None
-            or np.hypot(x - start[0], y - start[1]) > NEAR_END * self.plane.radius
-            or not self.plane.light(link, 0.1)
-        ):
+        line = self._ways.line(x, y, start)
+        if line is None or np.hypot(x - start[0], y - start[1]) > NEAR_END * self.plane.radius:
+            return x, y
+        link = self._ways.link_along(line, MOST_GRAZED)
+        if link is None:
             return x, y
         mark = len(self.pieces)
         end = self._pass_from(*start, sweep, tick)
         if end is None:
             return x, y
-        self.pieces.insert(mark, Piece("link", link, np.zeros(len(link))))
+        self.pieces.insert(mark, link)
         return end
 
     def to_and_fro(self, x: float, y: float, heading: float, tick: Callable[[float], None]) -> tuple[float, float]:
@@ -211,7 +213,7 @@ class Clearing:
         while True:
             steps = int(FINE_LENGTH / FINE_STEP) if fine else BATCH
             target = (FINE_SHARE if fine else 1.0) * self.plane.share(side) * self.plane.aim
-            path, depth, ended, heading, used = self.plane.trace(
+            path, depth, ended, heading, used, load = self.plane.trace(
                 x, y, heading, side, sweep, target, True, steps, turn, fine
             )
             area = float(depth[1:].sum()) * (FINE_STEP if fine else STEP) * self.plane.radius
@@ -221,7 +223,7 @@ class Clearing:
                 return None
             first = first and len(path) < 2
             if len(path) > 1:
-                self.pieces.append(Piece("cut", path, depth))
+                self.pieces.append(Piece("cut", path, depth, load=load))
                 self._ways.forget(path)
                 self.removed += area
                 x, y = path[-1]
@@ -247,7 +249,9 @@ class Clearing:
         run = np.array([last[1], end])
         self.plane.stamp(run)
         piece = self.pieces[-1]
-        self.pieces[-1] = Piece("cut", np.vstack([piece.points, end]), np.append(piece.depth, 0.0))
+        self.pieces[-1] = Piece(
+            "cut", np.vstack([piece.points, end]), np.append(piece.depth, 0.0), load=_again(piece.load)
+        )
         return float(end[0]), float(end[1])
 
     def _next_pass(
@@ -355,13 +359,13 @@ class Clearing:
         link = self._ways.way_to(x, y, replace(front, start=start), flood, sweep, self._last())
         if link is None:
             return None
-        depth, used, taken = self.plane.follow(run, self._wiped)
+        depth, used, taken, load = self.plane.follow(run, self._wiped)
         if used < 0 or taken < least * self.plane.radius**2:
             if used > 0:
                 self.plane.roll_back(used)
             return None
         self.pieces.append(link)
-        self.pieces.append(Piece("cut", run, depth))
+        self.pieces.append(Piece("cut", run, depth, load=load))
         self._ways.forget(run)
         self.removed += taken
         tick(self.removed)
@@ -386,3 +390,8 @@ class Clearing:
     def _last(self) -> Points | None:
         """The last two points of what was done last."""
         return self.pieces[-1].points[-2:] if self.pieces else None
+
+
+def _again(load: NDArray[np.float64] | None) -> NDArray[np.float64] | None:
+    """The loads of a cut that goes on a little: what is met there is thinner than what was met last."""
+    return None if load is None else np.append(load, load[-1])

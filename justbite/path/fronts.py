@@ -20,8 +20,9 @@ class Piece:
     depth: NDArray[np.float64]
     drop: int = -1
     """Links: last point where the cutter may come down at rapid, clear all round; -1 if none."""
-    slow: bool = False
-    """Links: something is grazed on the way, so that the feed is that of a cut."""
+    load: NDArray[np.float64] | None = None
+    """(n,) mm of radial depth by what was marked as taken just before each point, which feeds are held to as well as
+    to `depth`: of links what they graze. None where nothing was marked."""
     fitted: dict[tuple[int, int], NDArray[np.float64]] = field(default_factory=dict)
     """Cuts: the lines and arcs between two of its points, once they are known. Every level has the same."""
 

@@ -91,7 +91,7 @@ class Plane:
         steps: int,
         turn: float = 0.0,
         fine: bool = False,
-    ) -> tuple[Points, NDArray[np.float64], int, float, int]:
+    ) -> tuple[Points, NDArray[np.float64], int, float, int, NDArray[np.float64]]:
         """`tracer.trace` for a sweep, turning the first heading a little at a time where it is blocked."""
         settings = self._settings(sweep, stamping, fine, self.share(side) if stamping else 1.0)
         for aside in (0.0, 0.5, -0.5, 1.0, -1.0, 1.5, -1.5):
@@ -101,8 +101,8 @@ class Plane:
             )  # fmt: skip
             if len(result[0]) > 1 or result[2] == tracer.FADED:
                 break
-        path, depth, ended, last, used = result
-        return path, depth, int(ended), float(last), int(used)
+        path, depth, ended, last, used, load = result
+        return path, depth, int(ended), float(last), int(used), load
 
     def _settings(self, sweep: Sweep, stamping: bool, fine: bool, share: float) -> tuple[float, ...]:
         r = self.radius
@@ -116,21 +116,30 @@ class Plane:
             most=MOST_TAKEN * share * self.target, back=(BACK_FINE if fine else BACK) * r,
         ).packed()  # fmt: skip
 
-    def follow(self, path: Points, most: float) -> tuple[NDArray[np.float64], int, float]:
-        """Cut along `path`: depths, the log's length (-1: more than `most` targets, and taken back), area."""
-        depth, used, taken = tracer.follow(self.cleared, *self.frame, path, self.radius, most * self.target, *self._log)
-        return depth, int(used), float(taken)
+    def follow(self, path: Points, most: float) -> tuple[NDArray[np.float64], int, float, NDArray[np.float64]]:
+        """Cut along `path`: depths, the log's length (-1: more than `most` targets, and taken back), area, loads."""
+        depth, used, taken, load = tracer.follow(
+            self.cleared, *self.frame, path, self.radius, most * self.target, *self._log
+        )
+        return depth, int(used), float(taken), load
 
-    def light(self, link: Points, most: float) -> bool:
-        """Whether a link takes next to nothing: thin crescents slip between the places that it is looked at."""
-        _, used, _ = self.follow(link, most)
+    def grazed(self, link: Points, most: float) -> NDArray[np.float64] | None:
+        """What a link takes on the way to each of its points, mm; None where it is more than `most` targets.
+
+        Thin crescents slip between the places that it is looked at.
+        """
+        _, used, _, load = self.follow(link, most)
         if used > 0:
             self.roll_back(used)
-        return used >= 0
+        return load if used >= 0 else None
+
+    def light(self, link: Points, most: float) -> bool:
+        """Whether a link takes no more than that."""
+        return self.grazed(link, most) is not None
 
     def taken(self, path: Points) -> float:
         """What a cut along `path` would take, mm2."""
-        _, used, area = self.follow(path, np.inf)
+        _, used, area, _ = self.follow(path, np.inf)
         self.roll_back(used)
         return area
 

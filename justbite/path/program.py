@@ -1,7 +1,7 @@
 """From level paths to moves: heights, feeds, entries, links at hover or travel height."""
 
 import math
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from itertools import pairwise
 
 import numpy as np
@@ -28,6 +28,8 @@ from justbite.path.level import PartPath
 
 FEED_RUN = 0.8
 """mm to either side that a cut's feed also has to suit."""
+LEAST_RUN = 3
+"""Points to either side that it has to suit at least."""
 FEED_STEP = 0.1
 """Shares of the cutting feed that the feed follows the bite in: finer would only make blocks."""
 SPIRAL_PARTS = 48
@@ -65,6 +67,15 @@ class Feeds:
     """mm3/min that an entry may take: what the bite takes, and a little in hand."""
     follow: tuple[NDArray[np.float64], NDArray[np.float64]] | None = None
     """Radial depths over the target, rising, and what the cutting feed is multiplied by there."""
+    borne: float = 0.0
+    """mm of chip that a tooth bears: what is no thicker is cut at any feed."""
+
+    def factors(self, depth: NDArray[np.float64]) -> NDArray[np.float64]:
+        """What the cutting feed is multiplied by at depths over the target."""
+        if self.follow is None:
+            return np.ones(len(depth))
+        factors: NDArray[np.float64] = np.floor(np.interp(depth, *self.follow) / FEED_STEP + 1e-9) * FEED_STEP
+        return factors
 
 
 @dataclass
@@ -116,7 +127,7 @@ def add_level(out: MovesBuilder, parts: list[PartPath], above: float, z: float, 
             if piece.kind == "cut":
                 _cut(out, piece, z, feeds, target, tolerance)
             else:
-                _link(out, piece, above, z, heights, feeds, tolerance)
+                _link(out, piece, above, z, heights, feeds, target, tolerance)
         x, y, _ = out.here
         out.rapid(x, y, heights.travel)
 
@@ -137,13 +148,13 @@ def level_minutes(parts: list[PartPath], above: float, z: float, target: float, 
                 factor = _feed_factors(piece, spans, feeds, target)
                 total += float((spans if factor is None else spans / factor[1:]).sum()) / feeds.cut
                 continue
-            pace = _at_pace(feeds, piece)
-            if piece.drop > 0 and over_is_quicker(piece.points, piece.drop, above, z, heights, pace):
+            own = spans / _link_feeds(piece, feeds, target)
+            if piece.drop > 0 and over_is_quicker(piece.points, piece.drop, above, z, heights, feeds):
                 across = float(np.hypot(*(piece.points[piece.drop] - piece.points[0])))
                 total += (up + across + up - drop) / feeds.rapid
-                total += (drop + float(spans[piece.drop :].sum())) / pace.link
+                total += drop / feeds.link + float(own[piece.drop :].sum())
             else:
-                total += float(spans.sum()) / pace.link
+                total += float(own.sum())
         total += up / feeds.rapid
     return total
 
@@ -253,16 +264,30 @@ def _feed_factors(piece: Piece, spans: NDArray[np.float64], feeds: Feeds, target
     """What the cutting feed is multiplied by at each point of a cut, `spans` apart; None for one feed all along."""
     if feeds.follow is None or len(piece.depth) < 4:
         return None
-    reach = max(1, round(FEED_RUN / max(1e-6, float(spans.mean()))))
+    reach = max(LEAST_RUN, round(FEED_RUN / max(1e-6, float(spans.mean()))))
+    # What was marked scatters about the bite, where the depth itself is held to it.
+    load = piece.depth if piece.load is None else np.maximum(piece.depth, np.minimum(piece.load, target))
     # No quicker than what is met a little before and after: the machine needs its way to change.
-    worst = ndimage.maximum_filter1d(piece.depth / target, 2 * reach + 1, mode="nearest")
-    factors: NDArray[np.float64] = np.floor(np.interp(worst, *feeds.follow) / FEED_STEP + 1e-9) * FEED_STEP
-    return factors
+    return feeds.factors(ndimage.maximum_filter1d(load / target, 2 * reach + 1, mode="nearest"))
 
 
-def _blocks(out: MovesBuilder, points: NDArray[np.float64], z: float | NDArray[np.float64], feeds: Feeds, part: int,
-            tolerance: float) -> None:  # fmt: skip
-    _emit(out, points, fit(np.ascontiguousarray(points), tolerance), z, feeds.link, feeds.acceleration, part)
+def _link_feeds(piece: Piece, feeds: Feeds, target: float) -> NDArray[np.float64]:
+    """mm/min on the way to each point of a link but its first: where it grazes something no more than a cut has there.
+
+    On slow work returns are sixty times as fast as cuts: a crescent that no cut would feel is a chip there that no
+    tooth bears.
+    """
+    found = np.full(len(piece.points) - 1, feeds.link)
+    if piece.load is not None:
+        load = ndimage.maximum_filter1d(piece.load, 3, mode="nearest")[1:]
+        grazed = load > feeds.borne
+        found[grazed] = np.minimum(feeds.link, feeds.cut * feeds.factors(load[grazed] / target))
+    return found
+
+
+def _link_blocks(out: MovesBuilder, points: NDArray[np.float64], z: float | NDArray[np.float64], feed: float,
+                 feeds: Feeds, tolerance: float) -> None:  # fmt: skip
+    _emit(out, points, fit(np.ascontiguousarray(points), tolerance), z, feed, feeds.acceleration, LINK)
 
 
 def _emit(out: MovesBuilder, points: NDArray[np.float64], fitted: NDArray[np.float64], z: float | NDArray[np.float64],
@@ -286,14 +311,13 @@ def _emit(out: MovesBuilder, points: NDArray[np.float64], fitted: NDArray[np.flo
         at = end
 
 
-def _link(
-    out: MovesBuilder, piece: Piece, above: float, z: float, heights: Heights, feeds: Feeds, tolerance: float
-) -> None:
+def _link(out: MovesBuilder, piece: Piece, above: float, z: float, heights: Heights, feeds: Feeds, target: float,
+          tolerance: float) -> None:  # fmt: skip
     """To the next cut by the quicker way: at hover height through what is cleared, or over all."""
     points = piece.points
     if len(points) < 2:
         return
-    feeds = _at_pace(feeds, piece)
+    own = _link_feeds(piece, feeds, target)
     if piece.drop > 0 and over_is_quicker(points, piece.drop, above, z, heights, feeds):
         x, y = (float(v) for v in points[piece.drop])
         out.rapid(out.here[0], out.here[1], heights.travel)
@@ -301,14 +325,9 @@ def _link(
         # Material stands close by: the rapid ends above it.
         out.rapid(x, y, above + heights.gap)
         out.to(LINE, x, y, z, feeds.link, LINK)
-        _blocks(out, points[piece.drop :], z, feeds, LINK, tolerance)
+        _hover(out, points[piece.drop :], own[piece.drop :], z, 0.0, feeds, tolerance)
         return
-    _hover(out, points, z, heights, feeds, tolerance)
-
-
-def _at_pace(feeds: Feeds, piece: Piece) -> Feeds:
-    """The feeds for a link: at the feed of cuts where it grazes something."""
-    return replace(feeds, link=min(feeds.link, feeds.cut)) if piece.slow else feeds
+    _hover(out, points, own, z, heights.hover, feeds, tolerance)
 
 
 def over_is_quicker(
@@ -331,24 +350,28 @@ def over_is_quicker(
     return over < seconds(along(points), feeds.link)
 
 
-def _hover(out: MovesBuilder, points: NDArray[np.float64], z: float, heights: Heights, feeds: Feeds,
-           tolerance: float) -> None:  # fmt: skip
-    """At hover height through what is cleared, easing up and down along the way."""
+def _hover(out: MovesBuilder, points: NDArray[np.float64], own: NDArray[np.float64], z: float, hover: float,
+           feeds: Feeds, tolerance: float) -> None:  # fmt: skip
+    """At hover height through what is cleared, easing up and down along the way; `own` feeds on the way to points."""
+    if len(points) < 2:
+        return
     spans = np.hypot(*np.diff(points, axis=0).T)
     along = np.concatenate([[0.0], np.cumsum(spans)])
     length = float(along[-1])
     if length < 1e-6:
         return
     if length <= LEAST_HOVER:
-        _blocks(out, points, z, feeds, LINK, tolerance)
-        return
-    ease = min(EASE * heights.hover, EASE_SHARE * length)
+        hover = 0.0
+    ease = min(EASE * hover, EASE_SHARE * length)
     ends = np.array([0.0, ease, length - ease, length])
-    for a, b in pairwise(ends.tolist()):
+    changes = along[1:-1][np.diff(own) != 0.0]
+    borders = np.unique(np.concatenate([ends, changes]))
+    for a, b in pairwise(borders[np.append(True, np.diff(borders) > 1e-6)].tolist()):
         # The curve itself is kept on the way up and down: a chord could touch a wall beside it.
         points_here, along_here = _between(points, along, a, b)
-        height = z + heights.hover * np.interp(along_here, ends, [0.0, 1.0, 1.0, 0.0])
-        _blocks(out, points_here, height, feeds, LINK, tolerance)
+        height = z + hover * np.interp(along_here, ends, [0.0, 1.0, 1.0, 0.0])
+        feed = float(own[min(len(own) - 1, int(np.searchsorted(along, 0.5 * (a + b))) - 1)])
+        _link_blocks(out, points_here, height, feed, feeds, tolerance)
 
 
 def _between(points: NDArray[np.float64], along: NDArray[np.float64], a: float, b: float

@@ -58,10 +58,11 @@ def level_heights(top: float, bottom: float, step: float, floors: tuple[float, .
 
 def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite, machine: Machine,
                   material: Material, travel: float, limits: Limits, progress: Progress,
-                  follow: FeedLaw | None = None) -> list[Finding]:  # fmt: skip
+                  follow: FeedLaw | None = None, borne: float = 0.0) -> list[Finding]:  # fmt: skip
     """Append the moves of one roughing operation to `out`. Returns its findings.
 
-    `follow`: radial depths over the target and the feed's factors there; None keeps one feed.
+    `follow`: radial depths over the target and the feed's factors there; None keeps one feed. `borne`: mm of chip that
+    a tooth bears.
     """
     tool = job.tool(operation.tool)
     feeds = Feeds(
@@ -73,6 +74,7 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         acceleration=machine.acceleration,
         removal=ENTRY_LOAD * bite.ae * bite.ap * bite.feed,
         follow=follow,
+        borne=borne,
     )
     tolerance = min(limits.fit_share * operation.tolerance, limits.fit_bite_share * bite.ae)
     terms = _Terms(

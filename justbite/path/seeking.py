@@ -91,7 +91,7 @@ class Seeker:
         # At full depth the walk ends where a cut at full depth would begin. Where that gets
         # stuck, it would end inside the material: then only just touching.
         for target in (self.plane.share(side) * self.plane.aim, 2.0 * sweep.fade * self.plane.target):
-            path, depth, ended, _heading, _ = self.plane.trace(
+            path, depth, ended, _heading, _, _ = self.plane.trace(
                 fx, fy, forward + np.pi, -side, sweep, target, False, self._most_walk
             )
             if ended == tracer.CLOSED:

@@ -330,8 +330,9 @@ def trace(  # type: ignore[no-untyped-def]
     cleared, room, x0, y0, cell, px, py, heading, turn, side, settings, target, stamping, max_steps,
     log_at, log_was, used,
 ):  # fmt: skip
-    """Trace one pass from (px, py). Returns (path (n, 2), depths (n,), how it ended, heading, used).
+    """Trace one pass from (px, py). Returns (path (n, 2), depths (n,), how it ended, heading, used, loads (n,)).
 
+    A load is the depth by what was marked as taken on the step to a place and on the two beside it.
     `turn` is where the search for the first step's turn begins. `used` is the undo log's length; it is -1
     when the log started anew during the pass.
     """
@@ -451,7 +452,11 @@ def trace(  # type: ignore[no-untyped-def]
                 heading = np.arctan2(path[n - 1, 1] - path[n - 2, 1], path[n - 1, 0] - path[n - 2, 0])
         if restarted:
             used = -1
-    return path[:n].copy(), depth[:n].copy(), ended, heading, used
+    load = np.zeros(n)
+    for k in range(1, n if stamping else 0):
+        first, last = max(0, k - 2), min(n - 1, k + 1)
+        load[k] = taken[first:last].sum() / ((last - first) * step)
+    return path[:n].copy(), depth[:n].copy(), ended, heading, used, load
 
 
 @njit(cache=True, nogil=True)
@@ -464,10 +469,12 @@ def roll_back(cleared, log_at, log_was, used, back_to):  # type: ignore[no-untyp
 def follow(cleared, x0, y0, cell, path, radius, most, log_at, log_was):  # type: ignore[no-untyped-def]
     """Cut along a given path (n, 2). Returns the radial depth (n,) over WINDOW, the undo log's length and the area.
 
-    Taken back, and -1 for the length, where more than `most` (mm) would be taken.
+    And (n,) the largest depth over a tenth of the radius on the way to each point. Taken back, and -1 for the length,
+    where more than `most` (mm) would be taken.
     """
     n = path.shape[0]
     depth = np.zeros(n)
+    load = np.zeros(n)
     window = WINDOW * radius
     # What was taken, by the way gone, in a ring as long as the window.
     size = 64
@@ -497,6 +504,7 @@ def follow(cleared, x0, y0, cell, path, radius, most, log_at, log_was):  # type:
             clear_before = clear
             along += span / parts
             whole += area
+            load[k] = max(load[k], area * parts / max(span, 1e-9))
             if area > 0.0:
                 # In steps shorter than a 64th of the window the oldest would be lost: those run together.
                 if along - ways[at] > window / (size - 2):
@@ -511,5 +519,5 @@ def follow(cleared, x0, y0, cell, path, radius, most, log_at, log_was):  # type:
             depth[k] = max(depth[k], lately / window)
             if depth[k] > most:
                 undo(cleared, log_at, log_was, used, 0)
-                return depth, -1, whole
-    return depth, used, whole
+                return depth, -1, whole, load
+    return depth, used, whole, load

@@ -15,7 +15,9 @@ from justbite.path.plane import HAIR, Plane
 DROP_GAP, DROP_REACH = 0.05, 4.0
 """Gap all round where a cutter comes down at rapid among what stands, and how far from a link's end at most; R."""
 LINK_TAKEN = (0.1, 0.5)
-"""Radial depth that a link may take at the feed of returns, and at that of cuts, over the target."""
+"""Radial depth that a link may take, over the target: of the ways there one that takes less first."""
+GRAZE_STEP = 0.25
+"""R: how far apart the places of a link are at most, between which it is known what it grazes."""
 FIRST_REACH = 1.5
 """How far beyond its first contact a flood goes at once, in R."""
 BEHIND = np.array([0.0, 0.5, 1.0])
@@ -136,11 +138,19 @@ class Ways:
                 return None
             link = self._link(x, y, front.start, flood.parent, j, i)
         bent = self._rounded(link, front.start[2], last)
-        for slow, most in enumerate(LINK_TAKEN):
+        for most in LINK_TAKEN:
             for run in (bent, link):
-                if self.plane.light(run, most):
-                    return Piece("link", run, np.zeros(len(run)), self._drop_point(run), bool(slow))
+                if (piece := self.link_along(run, most)) is not None:
+                    return piece
         return None
+
+    def link_along(self, line: Points, most: float) -> Piece | None:
+        """A link along a line, with what it grazes on the way; None where that is more than `most` targets."""
+        run = _filled(line, GRAZE_STEP * self.plane.radius)
+        load = self.plane.grazed(run, most)
+        if load is None:
+            return None
+        return Piece("link", run, np.zeros(len(run)), self._drop_point(run), load)
 
     def _drop_point(self, link: Points) -> int:
         """The last point of a link with a gap all round, within DROP_REACH of its end; -1 if none."""
@@ -173,3 +183,14 @@ class Ways:
             plane.cleared, plane.room, *plane.frame, np.array(points[::-1]), plane.radius, plane.wall,
             0.1 * plane.target, plane.skin,
         )  # fmt: skip
+
+
+def _filled(line: Points, apart: float) -> Points:
+    """The line with more points, none farther apart."""
+    spans = np.hypot(*np.diff(line, axis=0).T)
+    parts = np.maximum(1, np.ceil(spans / apart)).astype(int)
+    if parts.max(initial=1) == 1:
+        return line
+    at = np.concatenate([[0.0], *(k + np.arange(1, n + 1) / n for k, n in enumerate(parts))])
+    whole = np.arange(len(line))
+    return np.column_stack([np.interp(at, whole, line[:, 0]), np.interp(at, whole, line[:, 1])])

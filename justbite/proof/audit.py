@@ -18,6 +18,8 @@ from justbite.proof.stockmap import Stock, off_map, onto_map
 
 LEAST_CUT = 0.02
 """Radial depth over the target from which on something counts as cut."""
+LEAST_WINDOW = 0.2
+"""Share of the window that counts at least where a chip is told: single cells of the map make no chip."""
 ON_LEVEL, FULL, FLAT_TURN, CUSPS = 1e-3, 0.9, 6.5, 0.01
 """mm above a level that still count as on it; share of the level's depth that a full cut takes; R of level way
 that may follow any way in: a helix's last turn; R of radial depth that is not yet a cut."""
@@ -61,6 +63,9 @@ class Audit:
     most_at: tuple[float, float, float]
     within: float
     """Share of the cutting length between 0.8 and 1.1 of the target."""
+    chip: float
+    """mm: the thickest chip of cuts and links, ways in left out."""
+    chip_at: tuple[float, float, float]
     entry_rate: float
     """mm3/min: the most that a way in removes."""
     entry_at: tuple[float, float, float]
@@ -77,10 +82,12 @@ class Audit:
 
 
 def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, target: float,
-                    ap: float, settings: ProofSettings, feed: float | None = None) -> Audit:  # fmt: skip
+                    ap: float, settings: ProofSettings, feed: float | None = None,
+                    teeth_a_minute: float = np.inf) -> Audit:  # fmt: skip
     """Run the moves of one operation over `stock` and measure. `target` and `ap` in mm.
 
-    With the `feed` of the bite, mm/min, the trace of ways in tells their load instead of their depth.
+    With the `feed` of the bite, mm/min, the trace of ways in tells their load instead of their depth. Chips are told
+    for so many teeth a minute.
     """
     tool = job.tool(operation.tool)
     radius = tool.diameter / 2
@@ -102,6 +109,8 @@ def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, 
     # The window reaches from a cut into the links beside it: what takes nothing itself is no cutting length.
     cutting &= steps[:, 5] > LEAST_CUT * target * steps[:, 4] * axial
     depth, length = trace.depth[cutting], trace.length[cutting]
+    chips = _chips(steps, moves, axial, trace.entry, window, radius, teeth_a_minute)
+    thickest = int(np.argmax(chips)) if len(chips) else 0
     gouge, gouge_at = _gouge(stock, job, operation, radius, steps, settings.gouge)
     k = int(np.argmax(rapids)) if len(rapids) else 0
     d = int(np.argmax(drops)) if len(drops) else 0
@@ -113,6 +122,8 @@ def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, 
         depth_99=_quantile(depth, length, 0.99),
         most_at=_place(trace.position[worst]) if len(trace.depth) else (0.0, 0.0, 0.0),
         within=float(length[(depth >= 0.8 * target) & (depth <= 1.1 * target)].sum() / max(length.sum(), 1e-9)),
+        chip=float(chips.max()) if len(chips) else 0.0,
+        chip_at=_place(trace.position[thickest]) if len(chips) else (0.0, 0.0, 0.0),
         entry_rate=float(rates.max()) if len(rates) else 0.0,
         entry_at=_place(trace.position[worst_in]) if len(rates) else (0.0, 0.0, 0.0),
         gouge=gouge,
@@ -269,6 +280,30 @@ def _rates(steps: NDArray[np.float64], moves: Moves, counted: NDArray[np.bool_],
         for sums in (volume, minutes)
     )
     return np.where(spent > 0.0, taken / np.maximum(spent, 1e-12), 0.0)
+
+
+def _chips(steps: NDArray[np.float64], moves: Moves, axial: NDArray[np.float64], way_in: NDArray[np.bool_],
+           window: float, radius: float, teeth_a_minute: float) -> NDArray[np.float64]:  # fmt: skip
+    """(n,) mm of the thickest chip about each step, 0 in ways in and rapids.
+
+    The depth is that over half the `window`, of steps at one feed alone: a link begins where a slow cut ended. A chip
+    is fz sin(phi), and no thicker than the depth itself.
+    """
+    block = steps[:, 0].astype(np.int32)
+    own = ~way_in & (moves.kind[block] != RAPID)
+    pace = np.where(own, moves.feed[block], 0.0)
+    first = np.concatenate([[True], np.diff(pace) != 0.0])[: len(pace)]
+    run = np.cumsum(first) - 1
+    along = np.concatenate([[0.0], np.cumsum(steps[:, 4])])
+    taken = np.concatenate([[0.0], np.cumsum(steps[:, 5] / axial)])
+    begins = along[:-1][first]
+    ends = np.append(begins[1:], along[-1])
+    middle = 0.5 * (along[:-1] + along[1:])
+    a, b = np.maximum(middle - window / 4, begins[run]), np.minimum(middle + window / 4, ends[run])
+    depth = (np.interp(b, along, taken) - np.interp(a, along, taken)) / np.maximum(b - a, LEAST_WINDOW * window)
+    over = 1.0 - np.clip(depth, 0.0, radius) / radius
+    thick: NDArray[np.float64] = np.minimum(pace / teeth_a_minute * np.sqrt(np.maximum(0.0, 1.0 - over**2)), depth)
+    return np.where(own, thick, 0.0)
 
 
 def _descents(z: NDArray[np.float64], start: float, level: NDArray[np.float64]) -> NDArray[np.bool_]:

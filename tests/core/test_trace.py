@@ -56,7 +56,7 @@ class Plate:
     def trace(self, x: float, y: float, heading: float, steps: int, side: int = 1, stamping: bool = True,
               given: tuple[float, ...] | None = None) -> Traced:  # fmt: skip
         """Path, depths, how it ended and the length of the undo log."""
-        path, depth, ended, _, used = tracer.trace(
+        path, depth, ended, _, used, _ = tracer.trace(
             self.field, self.room, *self.frame, x, y, heading, 0.0, side, given or settings(), TARGET, stamping, steps,
             *LOG, 0,
         )  # fmt: skip

@@ -104,7 +104,7 @@ class GuardTest(SimpleTestCase):
         path = np.array([[-4.0, 0.0], [-4.0, 1e-9], [4.0, 0.0]])
         disc = tracer.follow(self.field, *self.frame, path[:2], 5.0, 1e9, *LOG)[2]
         self.assertAlmostEqual(disc, np.pi * 25, delta=0.5)
-        _, used, area = tracer.follow(self.field, *self.frame, path[1:], 5.0, 1e9, *LOG)
+        _, used, area, _ = tracer.follow(self.field, *self.frame, path[1:], 5.0, 1e9, *LOG)
         self.assertGreater(used, 0)
         self.assertAlmostEqual(area, 80.0, delta=0.4)
 
@@ -114,7 +114,7 @@ class GuardTest(SimpleTestCase):
         tracer.follow(self.field, *self.frame, start, 5.0, 1e9, *LOG)
         before = self.field.copy()
         into = np.array([[0.0, 0.0], [0.1, 0.0]])
-        depth, used, _ = tracer.follow(self.field, *self.frame, into, 5.0, 0.5, *LOG)
+        depth, used, _, _ = tracer.follow(self.field, *self.frame, into, 5.0, 0.5, *LOG)
         self.assertEqual(used, -1)
         self.assertAlmostEqual(float(depth[1]), 0.1 * 10.0 / 1.25, delta=0.05)
         np.testing.assert_array_equal(self.field, before)

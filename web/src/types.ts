@@ -152,6 +152,8 @@ export interface OperationReport {
   max_over_target: number;
   /** The most that a way in removes in a minute, over what the bite does. */
   entry_over_bite: number;
+  /** The thickest chip of cuts and links over what a tooth bears. */
+  chip_over_borne: number;
   left_over_share: number;
   /** What letting the feed follow the bite saves; 0 when it is off. */
   follow_saved_seconds: number;

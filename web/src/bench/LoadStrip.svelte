@@ -118,6 +118,8 @@
       <span class="quiet" title="Measured from the NC program; a way in by what it removes in a minute">
         most {number(100 * bench.report.max_over_target)} % of the bite{bench.report.entry_over_bite > 0
           ? `, on the way in ${number(100 * bench.report.entry_over_bite)} %`
+          : ''}{bench.report.chip_over_borne > 0
+          ? ` · thickest chip ${number(100 * bench.report.chip_over_borne)} % of what a tooth bears`
           : ''}
       </span>
     {/if}

@@ -1,0 +1,182 @@
+"""No chip is thicker than a tooth bears, on links and where the feed follows the bite: path, program and proof."""
+
+import math
+from typing import Any
+from unittest.mock import patch
+
+import numpy as np
+from django.test import SimpleTestCase
+from shapely.geometry import Point, box
+
+from justbite.model.job import parse_job
+from justbite.model.moves import CUT, LINK, Moves, lengths
+from justbite.nc.reader import read_program
+from justbite.path import program, tracer
+from justbite.path.entry import Entry
+from justbite.path.fronts import Piece
+from justbite.path.level import PartPath
+from justbite.path.program import Feeds, Heights, MovesBuilder, add_level, level_minutes
+from justbite.path.ways import _filled
+from justbite.plan import plan
+from justbite.proof.audit import Audit, audit_operation
+from justbite.proof.stockmap import Stock
+from tests.core.test_path import job, rectangle
+from tests.core.test_proof import HEAD, SETTINGS
+from tests.core.test_trace import LOG, RADIUS, TARGET, Plate, settings
+
+TEETH = 6000.0
+"""Teeth a minute of the hand-made programs."""
+SLOT = "G0 X15 Y20\nG1 Z-8 F60\nG1 X45 F60\nG1 X15\nG1 X20\n"
+"""A slot along y = 20, gone over again, so that it is over where a way in may still be meant."""
+
+
+def audit(code: str) -> Audit:
+    """As in the tests of the proof, with the teeth told."""
+    parsed = parse_job(job(rectangle(60, 45)))
+    stock = Stock(parsed, RADIUS / 100, 0.002)
+    moves = read_program(HEAD + SLOT + code)
+    return audit_operation(stock, parsed, parsed.operations[0], moves, 2.0, 8.0, SETTINGS, 900.0, TEETH)
+
+
+class ProofTest(SimpleTestCase):
+    def test_of_a_side_cut_it_is_fz_sin_phi(self) -> None:
+        for depth, feed in ((0.5, 900.0), (2.0, 900.0), (2.0, 1500.0), (4.0, 600.0)):
+            chip = audit(f"G1 Y{20 + depth} F300\nG1 X40 F{feed:g}\n").chip
+            phi = math.acos(1.0 - depth / RADIUS)
+            self.assertAlmostEqual(chip, feed / TEETH * math.sin(phi), delta=0.04 * chip, msg=f"{depth} {feed}")
+
+    def test_no_chip_is_thicker_than_what_stands_there(self) -> None:
+        """A skin of 0.06 mm at a feed at which a tooth goes 5 mm."""
+        chip = audit("G1 Y20.06 F300\nG1 X40 F30000\n").chip
+        self.assertGreater(chip, 0.04)
+        self.assertLess(chip, 0.08)
+
+    def test_a_quick_link_after_a_slow_cut_has_none_of_its_chips(self) -> None:
+        slow = audit("G1 Y22 F300\nG1 X40 F600\n")
+        left = audit("G1 Y22 F300\nG1 X40 F600\nG1 Y20 F12000\nG1 X20\n")
+        self.assertAlmostEqual(left.chip, slow.chip, delta=0.05 * slow.chip)
+
+    def test_it_sees_a_link_that_grazes(self) -> None:
+        """A link that goes 0.3 mm into the wall of the slot at twenty times the feed, and where."""
+        found = audit("G1 Y22 F300\nG1 X30 F600\nG1 Y20 F12000\nG1 X32\nG1 X36 Y20.3\nG1 X40\nG1 Y20\n")
+        # A tooth goes 2 mm, more than stands there; on the slope that leads there the face cuts too.
+        self.assertTrue(0.29 < found.chip < 0.45, found.chip)
+        self.assertTrue(34.0 < found.chip_at[0] < 40.5, found.chip_at)
+
+
+class LinkFeedTest(SimpleTestCase):
+    """A cut, a link of 40 mm that grazes something on 2 mm of it, and a cut."""
+
+    law = (np.array([0.04, 0.25, 1.0, 1.3]), np.array([2.5, 2.0, 1.0, 0.8]))
+
+    def made(self, load: float, **more: Any) -> tuple[Moves, float, list[PartPath], Feeds]:
+        feeds = Feeds(cut=300, entry=200, link=12_000, rapid=20_000, ramp=0.05, acceleration=1e9, **more)
+        way = _filled(np.array([[40.0, 0.0], [0.0, 0.0]]), 1.0)
+        grazed = np.where((way[:, 0] <= 20.0) & (way[:, 0] > 18.0), load, 0.0)
+        cut = np.column_stack([np.linspace(0, 40, 81), np.zeros(81)])
+        pieces = (
+            Piece("cut", cut, np.full(81, 2.0)), Piece("link", way, np.zeros(len(way)), load=grazed),
+            Piece("cut", cut + np.array([0.0, 2.0]), np.full(81, 2.0)),
+        )  # fmt: skip
+        paths = [PartPath(Entry("outside", np.array([[0.0, 0.0]]), 0.0), pieces)]
+        out = MovesBuilder(np.array([0.0, 0.0, 10.0]))
+        heights = Heights(10.0, 1.0, 0.3)
+        add_level(out, paths, 0.0, -8.0, 2.0, heights, feeds, 0.003, RADIUS)
+        moves = out.build()
+        told = level_minutes(paths, 0.0, -8.0, 2.0, heights, feeds, RADIUS)
+        spent = float((lengths(moves) / np.nan_to_num(moves.feed, nan=feeds.rapid)).sum())
+        self.assertAlmostEqual(told, spent, delta=0.01 * spent)
+        return moves, told, paths, feeds
+
+    def test_it_slows_down_where_it_grazes_and_nowhere_else(self) -> None:
+        moves, _, _, _ = self.made(0.5, borne=0.02, follow=self.law)
+        own = moves.part == LINK
+        slow = own & (moves.feed < 12_000)
+        # A quarter of the bite: twice the feed of cuts, not forty times.
+        np.testing.assert_allclose(moves.feed[slow], 600.0)
+        self.assertTrue(2.0 < float(lengths(moves)[slow].sum()) < 5.0)
+        ends = moves.end[slow, 0]
+        self.assertTrue(float(ends.min()) <= 18.0 and float(ends.max()) <= 21.0)
+        self.assertGreater(float(lengths(moves)[own & ~slow].sum()), 30.0)
+        # It still lifts off and comes down, and ends where it should.
+        self.assertAlmostEqual(float(moves.end[own, 2].max()), -7.7, 9)
+        np.testing.assert_allclose(moves.end[own][-1], [0.0, 0.0, -8.0], atol=1e-9)
+
+    def test_with_one_feed_all_along_no_faster_than_cuts(self) -> None:
+        moves, _, _, _ = self.made(0.5, borne=0.02)
+        own = (moves.part == LINK) & (moves.feed < 12_000)
+        np.testing.assert_allclose(moves.feed[own], 300.0)
+        np.testing.assert_allclose(moves.feed[moves.part == CUT], 300.0)
+
+    def test_what_a_tooth_bears_anyway_costs_nothing(self) -> None:
+        _, grazing, _, _ = self.made(0.05, borne=0.06, follow=self.law)
+        _, clear, _, _ = self.made(0.0, borne=0.06, follow=self.law)
+        _, slow, _, _ = self.made(0.07, borne=0.06, follow=self.law)
+        self.assertAlmostEqual(grazing, clear, 12)
+        self.assertGreater(slow, clear)
+
+    def test_a_line_is_filled_evenly(self) -> None:
+        line = np.array([[0.0, 0.0], [10.0, 0.0], [10.0, 0.5], [10.0, 7.3]])
+        filled = _filled(line, 2.0)
+        spans = np.hypot(*np.diff(filled, axis=0).T)
+        self.assertLessEqual(float(spans.max()), 2.0 + 1e-9)
+        self.assertAlmostEqual(float(spans.sum()), 17.3, 9)
+        for corner in line:
+            self.assertLess(float(np.hypot(*(filled - corner).T).min()), 1e-9)
+        self.assertIs(_filled(line, 20.0), line)
+
+
+class LoadTest(SimpleTestCase):
+    def test_of_a_pass_it_is_its_depth(self) -> None:
+        plate = Plate(box(-60, 0, 60, 60)).begun(-40.0, RADIUS - TARGET)
+        _, depth, _, _, _, load = tracer.trace(
+            plate.field, plate.room, *plate.frame, -40.0, RADIUS - TARGET, 0.0, 0.0, 1, settings(), TARGET, True, 300,
+            *LOG, 0,
+        )  # fmt: skip
+        self.assertEqual(len(load), len(depth))
+        np.testing.assert_allclose(load[40:-1], TARGET, rtol=0.1)
+        self.assertAlmostEqual(float(load[40:-1].mean()), TARGET, delta=0.01 * TARGET)
+
+    def test_of_a_way_given_it_is_the_most_over_a_tenth_of_the_radius(self) -> None:
+        """Into a straight edge with the whole face: by the chord, not by what the window spreads it over."""
+        plate = Plate(box(-60, -60, 0, 60))
+        path = np.column_stack([np.linspace(-RADIUS - 2.0, -RADIUS + 1.0, 13), np.zeros(13)])
+        depth, used, area, load = tracer.follow(plate.field, *plate.frame, path, RADIUS, 1e9, *LOG)
+        self.assertGreater(used, 0)
+        self.assertTrue((load >= depth - 1e-9).all() or float(load.max()) > float(depth.max()))
+        # Full face at the end: the chord at a depth of 1 mm less half a step.
+        chord = 2.0 * math.sqrt(RADIUS**2 - (RADIUS - 0.75) ** 2)
+        self.assertTrue(0.9 * chord < float(load[-1]) < 6.3, load[-1])
+        self.assertEqual(float(load[:8].max()), 0.0)
+        cap = Point(-RADIUS + 1.0, 0).buffer(RADIUS, quad_segs=64).difference(box(-60, -60, 0, 60)).area
+        self.assertAlmostEqual(area, cap, delta=0.02 * cap + 0.02)
+
+
+class SlowWorkTest(SimpleTestCase):
+    """In titanium returns are many times as fast as cuts: what a link grazes is cut no faster than a tooth bears."""
+
+    def data(self) -> dict[str, Any]:
+        island = [[14, 6], [18, 6], [18, 10], [14, 10]]
+        data = job([[0, 0], [30, 0], [34, 16], [4, 18]], diameter=5, ae=0.5, islands=[island])
+        data["material"] = "titanium"
+        data["operations"][0] |= {"bite": None, "step_down": None}
+        return data
+
+    def test_every_chip_is_borne(self) -> None:
+        data = self.data()
+        report = plan(parse_job(data)).report
+        row = report["operations"][0]
+        self.assertLess(row["chip_over_borne"], 1.1)
+        self.assertGreater(row["chip_over_borne"], 0.3)
+        self.assertNotIn("proof.thick-chip", [w["code"] for w in report["warnings"]])
+
+    def test_links_that_do_not_slow_down_are_found_out(self) -> None:
+        def quick(piece: Piece, feeds: Feeds, _target: float) -> np.ndarray:
+            return np.full(len(piece.points) - 1, feeds.link)
+
+        with patch.object(program, "_link_feeds", quick):
+            report = plan(parse_job(self.data())).report
+        self.assertGreater(report["operations"][0]["chip_over_borne"], 1.1)
+        (found,) = [w for w in report["warnings"] if w["code"] == "proof.thick-chip"]
+        self.assertEqual(found["severity"], "error")
+        self.assertIn("a tooth bears", found["sentence"])
