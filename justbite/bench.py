@@ -32,9 +32,9 @@ from justbite.proof.standing import free_standing, pass_ends
 from justbite.proof.stockmap import Stock, onto_map
 
 CUT_FEED = 3000.0
-COLUMNS = (("max", 7), ("99.9%", 7), ("within", 8), ("left %", 8), ("way in", 8), ("chip x", 8),
-           ("ideal x", 9), ("5 m/s2 x", 9), ("blocks", 8), ("links", 7), ("points x", 9), ("plain x", 8), ("thin", 6), ("plan/proof", 11),
-           ("plan/run", 9))  # fmt: skip
+COLUMNS = (("max", 7), ("99.9%", 7), ("within", 8), ("left %", 8), ("way in", 8), ("chip x", 8), ("ideal x", 9),
+           ("5 m/s2 x", 9), ("blocks", 8), ("links", 7), ("points x", 9), ("plain x", 8), ("thin", 6),
+           ("plan/proof", 11), ("plan/run", 9))  # fmt: skip
 NAME = 26
 HEADER = f"{'area':{NAME}}" + "".join(f"{name:>{width}}" for name, width in COLUMNS)
 
