@@ -113,7 +113,7 @@ class _Step:
 
     def add(self, bite: Bite, first: float, last: float) -> list[Finding]:
         """Append the operation's moves with this bite; progress goes from share `first` to `last`."""
-        law = solver.feed_law(self.case, bite) if self.operation.follow_bite else None
+        law = solver.feed_law(self.case, bite)
 
         def tick(share: float, what: str) -> None:
             self.tick(first + (last - first) * share, what)

@@ -43,6 +43,15 @@ HELD = 0.98
 """Share of the feed from which on it is left as it is in a curve that holds the machine up."""
 
 
+FeedLaw = tuple[NDArray[np.float64], NDArray[np.float64]]
+"""Radial depths over the target, rising, and what the cutting feed is multiplied by there."""
+
+
+def _factors(law: FeedLaw, depth: NDArray[np.float64]) -> NDArray[np.float64]:
+    factors: NDArray[np.float64] = np.floor(np.interp(depth, *law) / FEED_STEP + 1e-9) * FEED_STEP
+    return factors
+
+
 @dataclass(frozen=True, slots=True)
 class Heights:
     """Z of travel, of the surface above a level, and the gaps; mm."""
@@ -65,17 +74,12 @@ class Feeds:
     """mm/s2"""
     removal: float = math.inf
     """mm3/min that an entry may take: what the bite takes, and a little in hand."""
-    follow: tuple[NDArray[np.float64], NDArray[np.float64]] | None = None
-    """Radial depths over the target, rising, and what the cutting feed is multiplied by there."""
+    follow: FeedLaw | None = None
+    """By which the feed of cuts follows the bite; None for one feed all along."""
+    grazing: FeedLaw | None = None
+    """By which links slow down; None for the feed of cuts wherever they graze something."""
     borne: float = 0.0
     """mm of chip that a tooth bears: what is no thicker is cut at any feed."""
-
-    def factors(self, depth: NDArray[np.float64]) -> NDArray[np.float64]:
-        """What the cutting feed is multiplied by at depths over the target."""
-        if self.follow is None:
-            return np.ones(len(depth))
-        factors: NDArray[np.float64] = np.floor(np.interp(depth, *self.follow) / FEED_STEP + 1e-9) * FEED_STEP
-        return factors
 
 
 @dataclass
@@ -268,7 +272,7 @@ def _feed_factors(piece: Piece, spans: NDArray[np.float64], feeds: Feeds, target
     # What was marked scatters about the bite, where the depth itself is held to it.
     load = piece.depth if piece.load is None else np.maximum(piece.depth, np.minimum(piece.load, target))
     # No quicker than what is met a little before and after: the machine needs its way to change.
-    return feeds.factors(ndimage.maximum_filter1d(load / target, 2 * reach + 1, mode="nearest"))
+    return _factors(feeds.follow, ndimage.maximum_filter1d(load / target, 2 * reach + 1, mode="nearest"))
 
 
 def _link_feeds(piece: Piece, feeds: Feeds, target: float) -> NDArray[np.float64]:
@@ -281,7 +285,8 @@ def _link_feeds(piece: Piece, feeds: Feeds, target: float) -> NDArray[np.float64
     if piece.load is not None:
         load = ndimage.maximum_filter1d(piece.load, 3, mode="nearest")[1:]
         grazed = load > feeds.borne
-        found[grazed] = np.minimum(feeds.link, feeds.cut * feeds.factors(load[grazed] / target))
+        quicker = 1.0 if feeds.grazing is None else _factors(feeds.grazing, load[grazed] / target)
+        found[grazed] = np.minimum(feeds.link, feeds.cut * quicker)
     return found
 
 

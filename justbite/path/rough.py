@@ -6,7 +6,6 @@ from functools import partial
 from itertools import groupby
 
 import numpy as np
-from numpy.typing import NDArray
 
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
@@ -18,7 +17,7 @@ from justbite.path.entry import Entry, Wish
 from justbite.path.level import PartPath, PartPlan, ground_of, plan_part, reach_findings, ways_into
 from justbite.path.links import Speeds
 from justbite.path.opening import Pace
-from justbite.path.program import Feeds, Heights, MovesBuilder, add_level, level_minutes
+from justbite.path.program import FeedLaw, Feeds, Heights, MovesBuilder, add_level, level_minutes
 from justbite.path.together import side_by_side
 
 Progress = Callable[[float, str], None]
@@ -30,7 +29,6 @@ steel and harder a full slot runs slower)."""
 LEFT, LEFT_COUNTS = 0.001, 0.1
 """What a plan may leave more than another, as a share of the part, and what share of its minutes that counts; half of
 it counts a quarter, twice as much four times."""
-FeedLaw = tuple[NDArray[np.float64], NDArray[np.float64]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,11 +56,11 @@ def level_heights(top: float, bottom: float, step: float, floors: tuple[float, .
 
 def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite, machine: Machine,
                   material: Material, travel: float, limits: Limits, progress: Progress,
-                  follow: FeedLaw | None = None, borne: float = 0.0) -> list[Finding]:  # fmt: skip
+                  law: FeedLaw | None = None, borne: float = 0.0) -> list[Finding]:  # fmt: skip
     """Append the moves of one roughing operation to `out`. Returns its findings.
 
-    `follow`: radial depths over the target and the feed's factors there; None keeps one feed. `borne`: mm of chip that
-    a tooth bears.
+    `law`: by which feeds follow the bite; those of links in any case, those of cuts where the operation wants it.
+    `borne`: mm of chip that a tooth bears.
     """
     tool = job.tool(operation.tool)
     feeds = Feeds(
@@ -73,7 +71,8 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         ramp=float(np.radians(material.ramp_angle)),
         acceleration=machine.acceleration,
         removal=ENTRY_LOAD * bite.ae * bite.ap * bite.feed,
-        follow=follow,
+        follow=law if operation.follow_bite else None,
+        grazing=law,
         borne=borne,
     )
     tolerance = min(limits.fit_share * operation.tolerance, limits.fit_bite_share * bite.ae)

@@ -89,7 +89,7 @@ class LinkFeedTest(SimpleTestCase):
         return moves, told, paths, feeds
 
     def test_it_slows_down_where_it_grazes_and_nowhere_else(self) -> None:
-        moves, _, _, _ = self.made(0.5, borne=0.02, follow=self.law)
+        moves, _, _, _ = self.made(0.5, borne=0.02, grazing=self.law)
         own = moves.part == LINK
         slow = own & (moves.feed < 12_000)
         # A quarter of the bite: twice the feed of cuts, not forty times.
@@ -109,9 +109,9 @@ class LinkFeedTest(SimpleTestCase):
         np.testing.assert_allclose(moves.feed[moves.part == CUT], 300.0)
 
     def test_what_a_tooth_bears_anyway_costs_nothing(self) -> None:
-        _, grazing, _, _ = self.made(0.05, borne=0.06, follow=self.law)
-        _, clear, _, _ = self.made(0.0, borne=0.06, follow=self.law)
-        _, slow, _, _ = self.made(0.07, borne=0.06, follow=self.law)
+        _, grazing, _, _ = self.made(0.05, borne=0.06, grazing=self.law)
+        _, clear, _, _ = self.made(0.0, borne=0.06, grazing=self.law)
+        _, slow, _, _ = self.made(0.07, borne=0.06, grazing=self.law)
         self.assertAlmostEqual(grazing, clear, 12)
         self.assertGreater(slow, clear)
 
