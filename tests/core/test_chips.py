@@ -115,6 +115,24 @@ class LinkFeedTest(SimpleTestCase):
         self.assertAlmostEqual(grazing, clear, 12)
         self.assertGreater(slow, clear)
 
+    def test_a_cut_that_takes_more_than_it_feels_keeps_its_feed(self) -> None:
+        """By its depth a tenth of the bite all along, by what was marked all of it from 10 to 14 mm on."""
+        cut = np.column_stack([np.linspace(0, 40, 161), np.zeros(161)])
+        feeds = Feeds(cut=300, entry=200, link=9000, rapid=9000, ramp=0.05, acceleration=1e9, follow=self.law)
+        for scatter in (1.0, 1.2):
+            load = np.where((cut[:, 0] > 10.0) & (cut[:, 0] <= 14.0), scatter * 2.0, 0.0)
+            piece = Piece("cut", cut, np.full(161, 0.2), load=load)
+            out = MovesBuilder(np.array([0.0, 0.0, 10.0]))
+            paths = [PartPath(Entry("outside", cut[:1], 0.0), (piece,))]
+            add_level(out, paths, 0.0, -8.0, 2.0, Heights(10.0, 1.0, 0.3), feeds, 0.003, RADIUS)
+            moves = out.build()
+            own = moves.part == CUT
+            slow = own & (moves.feed < 301)
+            # Above the bite it only scatters: no slower than that. Quick again a little before and after.
+            np.testing.assert_allclose(moves.feed[slow], 300.0)
+            self.assertTrue(4.0 < float(lengths(moves)[slow].sum()) < 7.0)
+            self.assertGreater(float(moves.feed[own].max()), 600.0)
+
     def test_a_line_is_filled_evenly(self) -> None:
         line = np.array([[0.0, 0.0], [10.0, 0.0], [10.0, 0.5], [10.0, 7.3]])
         filled = _filled(line, 2.0)

@@ -22,6 +22,8 @@ from tests.core.test_trace import LOG, RADIUS, TARGET, WIDE, Plate, settings
 Points = NDArray[np.float64]
 SPACING = 0.25 * RADIUS
 CLEAR_ALL = 0.002 * RADIUS
+OFF = 5e-4 * RADIUS + 1e-5
+"""How far from straight two steps that are stamped as one may be, and the field's last digits."""
 
 
 def discs(seed: int, count: int = 14, reach: float = 40.0) -> list[Polygon]:
@@ -110,22 +112,26 @@ class StampTest(SimpleTestCase):
             stamp(single, *plate.frame, *a, *b, RADIUS, False, *LOG, 0)
         edge = np.abs(single) < 1.5 * plate.grid.cell
         self.assertGreater(int(np.count_nonzero(edge)), 500)
-        self.assertLess(float(np.abs(plate.field - single)[edge].max()), tracer.STRAIGHT * RADIUS + 1e-5)
+        self.assertLess(float(np.abs(plate.field - single)[edge].max()), OFF)
 
     def test_what_is_taken_back_within_two_steps_is_stamped_anew(self) -> None:
         """Passes of all lengths, ended by a wall or held to less than they take: the field is that of the path kept."""
-        for most, steps in ((1.035, 80), (1.035, 81), (0.99, 300), (0.7, 300)):
-            for x in (-40.0, -38.9, -38.7):
-                plate = Plate(box(-60, 0, 60, 60), box(-60, -60, -10, 60)).begun(x, RADIUS - TARGET)
+        before_it = box(-60, -60, -30, 60).union(box(-60, 0, 60, 60))
+        cases = ((1.035, 80, tracer.RAN_OUT), (1.035, 81, tracer.RAN_OUT), (1.035, 400, tracer.FADED),
+                 (0.5, 400, tracer.OVER))  # fmt: skip
+        for most, steps, how in cases:
+            for x in (-50.0, -49.75, -49.5, -49.25):
+                plate = Plate(before_it, box(-60, -60, -10, 60)).begun(x, RADIUS - TARGET)
                 before = plate.field.copy()
-                path, _, _, _ = plate.trace(x, RADIUS - TARGET, 0.0, steps, given=settings(most=most * TARGET))
+                given = settings(most=most * TARGET, fade_length=9.0)
+                path, _, ended, _ = plate.trace(x, RADIUS - TARGET, 0.0, steps, given=given)
+                self.assertEqual(ended, how)
+                self.assertGreater(len(path), 20)
                 single = before
                 for a, b in pairwise(path):
                     stamp(single, *plate.frame, *a, *b, RADIUS, False, *LOG, 0)
                 edge = np.abs(single) < 1.5 * plate.grid.cell
-                self.assertLess(
-                    float(np.abs(plate.field - single)[edge].max()), tracer.STRAIGHT * RADIUS + 1e-5, (most, steps, x)
-                )
+                self.assertLess(float(np.abs(plate.field - single)[edge].max()), OFF, (most, steps, x))
 
 
 class FloodTest(SimpleTestCase):
