@@ -25,8 +25,6 @@ RAN_OUT, FADED, STUCK, CLOSED, OVER = 0, 1, 2, 3, 4
 """How a pass ended: step limit, engagement faded, no way on, came round to its start, took more than it should."""
 ROUND = 100
 """Steps of a walk after which it looks anew whether it goes round and round."""
-STRAIGHT = 5e-4
-"""R: how far from straight two steps may be to be stamped as one."""
 WINDOW = 0.25
 """Share of R over which what a cut takes is held against its target: as the proof does."""
 
@@ -285,47 +283,6 @@ def _pivot(cleared, room, x0, y0, cell, px, py, heading, side, settings, target)
 
 
 @njit(cache=True, nogil=True)
-def _stamp_on(cleared, x0, y0, cell, path, at, last, radius, log_at, log_was, used, mark, taken):  # type: ignore[no-untyped-def]
-    """Stamp the next two steps of `path` as one where they are nearly straight, else one; of those up to `last`.
-
-    Writes where the log stood before each (-1 within two) and what each took. Returns the log's length and the place
-    that is reached.
-    """
-    on = at + 1
-    if on < last:
-        ax, ay = path[at, 0], path[at, 1]
-        dx, dy = path[on + 1, 0] - ax, path[on + 1, 1] - ay
-        off = abs((path[on, 0] - ax) * dy - (path[on, 1] - ay) * dx)
-        if off <= STRAIGHT * radius * np.sqrt(dx * dx + dy * dy):
-            on += 1
-    mark[at] = used
-    used, area = stamp(
-        cleared, x0, y0, cell, path[at, 0], path[at, 1], path[on, 0], path[on, 1], radius, at > 0,
-        log_at, log_was, used,
-    )  # fmt: skip
-    taken[at] = area
-    if on > at + 1:
-        mark[at + 1] = -1
-        taken[at] = taken[at + 1] = 0.5 * area
-    return used, on
-
-
-@njit(cache=True, nogil=True)
-def _newly(taken, first, last, window):  # type: ignore[no-untyped-def]
-    """What the steps from `first` up to `last` took, less what those a window before them did."""
-    area = 0.0
-    for k in range(first, last):
-        area += taken[k] - (taken[k - window] if k >= window else 0.0)
-    return area
-
-
-@njit(cache=True, nogil=True)
-def _begun_at(mark, at):  # type: ignore[no-untyped-def]
-    """The place of a path from which the stamp leads that leads from `at`, or over it."""
-    return at - 1 if mark[at] < 0 else at
-
-
-@njit(cache=True, nogil=True)
 def trace(  # type: ignore[no-untyped-def]
     cleared, room, x0, y0, cell, px, py, heading, turn, side, settings, target, stamping, max_steps,
     log_at, log_was, used,
@@ -388,16 +345,18 @@ def trace(  # type: ignore[no-untyped-def]
         depth[n] = e
         n += 1
         if stamping:
-            while stamped + 1 < n - 1 - lag_steps and lately <= most:
+            while stamped < n - 1 - lag_steps and lately <= most:
                 was = used
-                used, on = _stamp_on(
-                    cleared, x0, y0, cell, path, stamped, n - 1, radius, log_at, log_was, used, mark, taken
+                mark[stamped] = used
+                used, taken[stamped] = stamp(
+                    cleared, x0, y0, cell, path[stamped, 0], path[stamped, 1],
+                    path[stamped + 1, 0], path[stamped + 1, 1], radius, stamped > 0, log_at, log_was, used,
                 )  # fmt: skip
                 if used < was:
                     restarted = True
                     oldest = stamped
-                lately += _newly(taken, stamped, on, window)
-                stamped = on
+                lately += taken[stamped] - (taken[stamped - window] if stamped >= window else 0.0)
+                stamped += 1
             if lately > most:
                 break
         else:
@@ -425,25 +384,27 @@ def trace(  # type: ignore[no-untyped-def]
     if ended == FADED and stamping:
         n = max(1, n - faint, oldest + 1)
         if stamped > n - 1:
-            stamped = _begun_at(mark, n - 1)
-            undo(cleared, log_at, log_was, used, mark[stamped])
-            used = mark[stamped]
+            undo(cleared, log_at, log_was, used, mark[n - 1])
+            used = mark[n - 1]
+            stamped = n - 1
         if n >= 2:
             heading = np.arctan2(path[n - 1, 1] - path[n - 2, 1], path[n - 1, 0] - path[n - 2, 0])
     if stamping:
         while stamped < n - 1 and lately <= most:
             was = used
-            used, on = _stamp_on(
-                cleared, x0, y0, cell, path, stamped, n - 1, radius, log_at, log_was, used, mark, taken
+            mark[stamped] = used
+            used, taken[stamped] = stamp(
+                cleared, x0, y0, cell, path[stamped, 0], path[stamped, 1],
+                path[stamped + 1, 0], path[stamped + 1, 1], radius, stamped > 0, log_at, log_was, used,
             )  # fmt: skip
             if used < was:
                 restarted = True
                 oldest = stamped
-            lately += _newly(taken, stamped, on, window)
-            stamped = on
+            lately += taken[stamped] - (taken[stamped - window] if stamped >= window else 0.0)
+            stamped += 1
         if lately > most:
             ended = OVER
-            keep = _begun_at(mark, max(0, oldest, stamped - back))
+            keep = max(0, oldest, stamped - back)
             undo(cleared, log_at, log_was, used, mark[keep])
             used = mark[keep]
             n = keep + 1
