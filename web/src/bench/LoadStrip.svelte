@@ -115,11 +115,14 @@
     </button>
     <span class="quiet here">{here || 'The load along time comes with the plan.'}</span>
     {#if bench.report && bench.trace}
-      <span class="quiet" title="Measured from the NC program; a way in by what it removes in a minute">
+      <span
+        class="quiet"
+        title="Measured from the NC program. The most of the bite that is taken; what a way in removes in a minute, over the bite's; the thickest chip, over what a tooth bears"
+      >
         most {number(100 * bench.report.max_over_target)} % of the bite{bench.report.entry_over_bite > 0
-          ? `, on the way in ${number(100 * bench.report.entry_over_bite)} %`
+          ? ` · way in ${number(100 * bench.report.entry_over_bite)} %`
           : ''}{bench.report.chip_over_borne > 0
-          ? ` · thickest chip ${number(100 * bench.report.chip_over_borne)} % of what a tooth bears`
+          ? ` · chip ${number(100 * bench.report.chip_over_borne)} %`
           : ''}
       </span>
     {/if}
