@@ -26,6 +26,8 @@ from justbite.path.fit import fit
 from justbite.path.fronts import Piece
 from justbite.path.level import PartPath
 
+BORNE_SHARE = 0.6
+"""Share of what a tooth bears up to which what a link grazes may stand: over R/10 the field tells it no better."""
 FEED_RUN = 0.8
 """mm to either side that a cut's feed also has to suit."""
 LEAST_RUN = 3
@@ -284,7 +286,7 @@ def _link_feeds(piece: Piece, feeds: Feeds, target: float) -> NDArray[np.float64
     found = np.full(len(piece.points) - 1, feeds.link)
     if piece.load is not None:
         load = ndimage.maximum_filter1d(piece.load, 3, mode="nearest")[1:]
-        grazed = load > feeds.borne
+        grazed = load > BORNE_SHARE * feeds.borne
         quicker = 1.0 if feeds.grazing is None else _factors(feeds.grazing, load[grazed] / target)
         found[grazed] = np.minimum(feeds.link, feeds.cut * quicker)
     return found

@@ -109,7 +109,7 @@ class LinkFeedTest(SimpleTestCase):
         np.testing.assert_allclose(moves.feed[moves.part == CUT], 300.0)
 
     def test_what_a_tooth_bears_anyway_costs_nothing(self) -> None:
-        _, grazing, _, _ = self.made(0.05, borne=0.06, grazing=self.law)
+        _, grazing, _, _ = self.made(0.03, borne=0.06, grazing=self.law)
         _, clear, _, _ = self.made(0.0, borne=0.06, grazing=self.law)
         _, slow, _, _ = self.made(0.07, borne=0.06, grazing=self.law)
         self.assertAlmostEqual(grazing, clear, 12)
