@@ -30,7 +30,7 @@ BORNE_SHARE = 0.6
 """Share of what a tooth bears up to which what a link grazes may stand: over R/10 the field tells it no better."""
 FEED_RUN = 0.8
 """mm to either side that a cut's feed also has to suit."""
-LEAST_RUN = 3
+LEAST_POINTS = 3
 """Points to either side that it has to suit at least."""
 FEED_STEP = 0.1
 """Shares of the cutting feed that the feed follows the bite in: finer would only make blocks."""
@@ -270,7 +270,7 @@ def _feed_factors(piece: Piece, spans: NDArray[np.float64], feeds: Feeds, target
     """What the cutting feed is multiplied by at each point of a cut, `spans` apart; None for one feed all along."""
     if feeds.follow is None or len(piece.depth) < 4:
         return None
-    reach = max(LEAST_RUN, round(FEED_RUN / max(1e-6, float(spans.mean()))))
+    reach = max(LEAST_POINTS, round(FEED_RUN / max(1e-6, float(spans.mean()))))
     # What was marked scatters about the bite, where the depth itself is held to it.
     load = piece.depth if piece.load is None else np.maximum(piece.depth, np.minimum(piece.load, target))
     # No quicker than what is met a little before and after: the machine needs its way to change.
