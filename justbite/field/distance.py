@@ -4,21 +4,17 @@ Positive inside the polygon, negative outside, clipped to +-cap (mm).
 """
 
 import numpy as np
-import shapely
 from numba import njit
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
 from justbite.field.grid import Field, Grid
+from justbite.model.shapes import borders_of
 
 
 def segments_of(shape: BaseGeometry) -> NDArray[np.float64]:
     """All boundary segments of a (multi)polygon as an (n, 4) array x1, y1, x2, y2."""
-    parts = []
-    for polygon in shapely.get_parts(shape):
-        for ring in (polygon.exterior, *polygon.interiors):
-            xy = np.asarray(ring.coords)[:, :2]
-            parts.append(np.hstack([xy[:-1], xy[1:]]))
+    parts = [np.hstack([xy[:-1], xy[1:]]) for xy in borders_of(shape)]
     return np.vstack(parts) if parts else np.zeros((0, 4))
 
 

@@ -58,6 +58,19 @@ def polygon_of(ring: list[Vertex], chord: float, what: str) -> Polygon:
     return polygon
 
 
+def borders_of(shape: BaseGeometry) -> list[NDArray[np.float64]]:
+    """The borders of all polygons in a shape, outer and inner, as closed rows of points (n, 2).
+
+    Shapes that touch along a line meet in that line as well: what has no area has no border.
+    """
+    return [
+        np.asarray(ring.coords)[:, :2]
+        for polygon in shapely.get_parts(shape)
+        if isinstance(polygon, Polygon) and not polygon.is_empty
+        for ring in (polygon.exterior, *polygon.interiors)
+    ]
+
+
 def region_shape(region: Region, chord: float) -> BaseGeometry:
     """The region's outline less its islands."""
     name = f'Area "{region.name}": the outline'
@@ -115,13 +128,35 @@ def free_space(region: Region, strip: float, chord: float) -> BaseGeometry:
     islands = outline.difference(shape)
     if region.open_edges == "all":
         return outline.buffer(strip, join_style="mitre").difference(islands)
-    air = [LineString(c).buffer(-strip, cap_style="flat", join_style="mitre", single_sided=True) for c in chains]
+    air = [_beside(c, strip) for c in chains]
     lines = shapely.union_all([LineString(c) for c in chains])
     closed = outline.exterior.difference(lines.buffer(1e-6))
     # Joined with a hair of overlap, so that no seam is left along the open edge.
     free = shapely.union_all([shape, *[a.buffer(1e-4) for a in air]])
     free = free.difference(islands).difference(closed.buffer(2e-4))
     return shapely.union_all([g for g in shapely.get_parts(free) if g.intersects(shape)])
+
+
+def _beside(chain: NDArray[np.float64], by: float) -> BaseGeometry:
+    """What lies within `by` mm of a polyline straight out to its right, corners mitred.
+
+    Each edge by itself: where a bay is narrower than the strip, an offset of the whole line turns inside out, and is
+    not even wider for a wider strip.
+    """
+    ways = np.diff(chain, axis=0)
+    long = np.hypot(*ways.T) > 1e-9
+    first, last, ways = chain[:-1][long], chain[1:][long], ways[long]
+    out = np.column_stack([ways[:, 1], -ways[:, 0]]) / np.hypot(*ways.T)[:, None]
+    sides = [*shapely.polygons(np.stack([first, last, last + by * out, first + by * out], axis=1))]
+    for corner, one, other in zip(first[1:], out[:-1], out[1:], strict=True):
+        turn = math.atan2(one[0] * other[1] - one[1] * other[0], float(one @ other))
+        if turn > 1e-9:
+            # A mitre for every quarter turn.
+            count = math.ceil(turn / (math.pi / 2.0) - 1e-6)
+            angles = math.atan2(one[1], one[0]) + turn * (np.arange(count) + 0.5) / count
+            tips = by / math.cos(0.5 * turn / count) * np.column_stack([np.cos(angles), np.sin(angles)])
+            sides.append(shapely.polygons([corner, corner + by * one, *(corner + tips), corner + by * other]))
+    return shapely.union_all(sides)
 
 
 def keep_out_shape(keep_out: KeepOut, chord: float) -> Polygon:

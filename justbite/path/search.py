@@ -18,6 +18,10 @@ UNKNOWN, FREE, CONTACT, BETWEEN, BLOCKED, REFUSED = 0, 1, 2, 3, 4, 5
 TOWARDS = 1.1
 """What the way still ahead counts in a search for a goal: steps of eighths of a turn are up to 8 % longer."""
 
+WALL_LOOK = 0.05
+"""R between the places at which a way is held against walls: past a corner it dips by up to WALL_LOOK^2 R / 8 between
+them."""
+
 _DI = np.array([1, -1, 0, 0, 1, 1, -1, -1])
 _DJ = np.array([0, 0, 1, -1, 1, -1, 1, -1])
 
@@ -87,6 +91,17 @@ def forget_near(kinds, x0, y0, spacing, path, reach):  # type: ignore[no-untyped
 
 
 @njit(cache=True, nogil=True)
+def _off_walls(room, x0, y0, cell, ax, ay, bx, by, wall, apart):  # type: ignore[no-untyped-def]
+    """Whether all places between a and b, no more than `apart` mm from each other, keep `wall` mm of room."""
+    parts = int(np.hypot(bx - ax, by - ay) / apart) + 1
+    for k in range(1, parts):
+        t = k / parts
+        if read(room, x0, y0, cell, ax + (bx - ax) * t, ay + (by - ay) * t) < wall:
+            return False
+    return True
+
+
+@njit(cache=True, nogil=True)
 def line_clear(cleared, room, x0, y0, cell, ax, ay, bx, by, radius, wall, most, skin):  # type: ignore[no-untyped-def]
     """Whether the cutter may travel straight from a to b cutting no deeper than `most`."""
     dx, dy = bx - ax, by - ay
@@ -95,11 +110,19 @@ def line_clear(cleared, room, x0, y0, cell, ax, ay, bx, by, radius, wall, most, 
         return True
     count = int(length / (0.1 * radius)) + 1
     c, s = dx / length, dy / length
+    before = read(room, x0, y0, cell, ax, ay)
     for k in range(1, count + 1):
         x = ax + dx * k / count
         y = ay + dy * k / count
-        if read(room, x0, y0, cell, x, y) < wall:
+        here = read(room, x0, y0, cell, x, y)
+        if here < wall:
             return False
+        # Farther off than that the way cannot come near between two places.
+        if min(before, here) < wall + 0.5 * length / count and not _off_walls(
+            room, x0, y0, cell, x - dx / count, y - dy / count, x, y, wall, WALL_LOOK * radius
+        ):
+            return False
+        before = here
         if radial_depth(cleared, x0, y0, cell, x, y, c, s, radius, skin) > most:
             return False
     return True
@@ -221,9 +244,12 @@ def flood(  # type: ignore[no-untyped-def]
                         break
                     gap = np.sqrt((xs[qj, qi] - xs[j, i]) ** 2 + (ys[qj, qi] - ys[j, i]) ** 2)
                     if d + gap < distance[qj, qi]:
-                        mx = 0.5 * (xs[qj, qi] + xs[j, i])
-                        my = 0.5 * (ys[qj, qi] + ys[j, i])
-                        if read(room, x0, y0, cell, mx, my) >= wall:
+                        middle = read(
+                            room, x0, y0, cell, 0.5 * (xs[qj, qi] + xs[j, i]), 0.5 * (ys[qj, qi] + ys[j, i])
+                        )
+                        if middle >= wall + 0.5 * gap or _off_walls(
+                            room, x0, y0, cell, xs[j, i], ys[j, i], xs[qj, qi], ys[qj, qi], wall, WALL_LOOK * radius
+                        ):
                             if distance[qj, qi] == np.inf:
                                 touched[count] = qj * ni + qi
                                 count += 1

@@ -12,11 +12,11 @@ from typing import Any
 
 import numpy as np
 import shapely
-import shapely.affinity
 from numba import njit
 from numpy.typing import NDArray
 
 from justbite.model.job import Job
+from justbite.model.shapes import borders_of
 from justbite.model.stock import extent, fill_heights, heights
 from justbite.proof import replay
 
@@ -41,11 +41,6 @@ def off_map(spots: NDArray[np.float64]) -> NDArray[np.float64]:
     """Places (n, 2) of the map in the drawing's axes."""
     x, y = spots.T
     return np.column_stack([COS * x + SIN * y, COS * y - SIN * x])
-
-
-def shape_onto_map(shape: shapely.Geometry) -> shapely.Geometry:
-    """A shape of the drawing in the map's axes."""
-    return shapely.affinity.affine_transform(shape, [COS, -SIN, SIN, COS, 0.0, 0.0])
 
 
 @dataclass(slots=True)
@@ -81,9 +76,8 @@ class Tile:
     def mask(self, shape: shapely.Geometry) -> NDArray[np.bool_]:
         """Cells whose middle lies inside a shape of the drawing."""
         mask = np.zeros(self.height.shape, dtype=bool)
-        for polygon in shapely.get_parts(shape_onto_map(shape)) if not shape.is_empty else ():
-            for ring in (polygon.exterior, *polygon.interiors):
-                _toggle(mask, np.asarray(ring.coords), self.x0, self.y0, self.cell)
+        for ring in borders_of(shape):
+            _toggle(mask, onto_map(ring), self.x0, self.y0, self.cell)
         return mask
 
     def lower(self, shape: shapely.Geometry, z: float) -> None:
