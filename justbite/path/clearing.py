@@ -185,13 +185,16 @@ class Clearing:
         self.pieces.insert(mark, link)
         return end
 
-    def to_and_fro(self, x: float, y: float, heading: float, tick: Callable[[float], None]) -> tuple[float, float]:
+    def to_and_fro(self, x: float, y: float, heading: float, film: float, tick: Callable[[float], None]
+                   ) -> tuple[float, float]:  # fmt: skip
         """In a slot hardly wider than the cutter: along one wall, back along the other, until nothing is taken.
 
         Between walls that close no node of the flood is clear all round, so that no front would be found.
+        A film too thin for the other sweeps is taken where it is more than `film` mm2.
         """
+        last = replace(SWEEPS[-1], least=max(SWEEPS[-1].least, film / self.plane.radius**2))
         while True:
-            for back, sweep in ((b, s) for b in (0.0, np.pi) for s in SWEEPS[:3]):
+            for back, sweep in ((b, s) for b in (0.0, np.pi) for s in (*SWEEPS[:-1], last)):
                 end = self._pass_from(x, y, heading + back, sweep, tick)
                 if end is not None and end != (x, y):
                     (x, y), way = end, self.pieces[-1].points[-1] - self.pieces[-1].points[-2]

@@ -7,19 +7,20 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 from scipy import ndimage
-from shapely.geometry import Polygon
+from shapely.geometry import LineString, Polygon
 
 from justbite.field.distance import signed_distance
 from justbite.field.grid import Field, Grid
 from justbite.model.findings import Finding
 from justbite.path.area import Area, parts_of
 from justbite.path.clearing import Clearing
-from justbite.path.entry import Entry, Wish, find_entry, is_narrow, ramp_across
+from justbite.path.entry import LEAST_HELIX, LEAST_RAMP, Entry, Wish, find_entry, is_narrow, ramp_across
 from justbite.path.fronts import Piece, Points
 from justbite.path.links import Speeds
 from justbite.path.opening import Pace, find_openings
 from justbite.path.plane import Plane
 from justbite.path.rim import WIPE_STEP
+from justbite.path.spine import arm_line
 
 CELL, CELL_ISLANDS, CELL_LEAST = 16.0, 20.0, 60.0
 """Cells to a radius: plain, with islands, and at most for small bites."""
@@ -27,8 +28,11 @@ MOST_ENTRIES = 12
 SPEEDS = Speeds()
 SHARP = 0.4
 """Radians by which a border turns at a corner that a crescent may be left in."""
-LEAST_REST = 0.5
-"""Material worth an entry of its own, R squared."""
+LEAST_REST, MOST_REST, REST_SHARE = 0.1, 0.5, 0.0005
+"""How much material is worth an entry of its own at least: from so many to so many R squared, as a share of all."""
+
+MOST_FILM = 0.0006
+"""Share of a slot hardly wider than the cutter that may stand as a film along its walls."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,8 +119,7 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
             paths.append(PartPath(before, ()))
         paths.append(_clear_from(work, entry, share))
         # A neck may have stopped it: what is left behind one gets an entry of its own.
-        rest = _standing(work, area.radius, part, ground.reach)
-        entry = None if rest is None else _inner_entry(area, part, rest, wish)
+        entry = _next_entry(work, area, part, ground.reach, wish)
     # Once for each, however many parts there are.
     for path in paths:
         if path.entry.kind == "ramp" and not path.entry.chosen and (wish is None or wish.kind != "ramp"):
@@ -171,16 +174,17 @@ def _ramp_through(work: Clearing, area: Area, part: Polygon, entry: Entry, wish:
                   reach: NDArray[np.bool_]) -> Entry | None:  # fmt: skip
     """A ramp along a narrow slot, then to and fro along its walls. Returns the next way in, None when all is done.
 
-    Only after the last ramp, what no ramp takes is looked for.
+    Only after the last ramp through it, what such a ramp does not take is looked for.
     """
     work.pieces = []
     work.stamp_path(entry.points)
     (x, y), heading = entry.points[-1], entry.heading or 0.0
-    x, y = work.to_and_fro(float(x), float(y), heading, share)
-    rest = _standing(work, area.radius, part, reach)
-    after = None if rest is None else _inner_entry(area, part, rest, wish)
+    film = MOST_FILM * np.count_nonzero(reach) * work.plane.grid.cell**2
+    x, y = work.to_and_fro(float(x), float(y), heading, film, share)
+    after = _next_entry(work, area, part, reach, wish, arms=False)
     if after is None or after.kind != "ramp":
         work.run(x, y, None, share)
+        after = _next_entry(work, area, part, reach, wish)
     paths.append(PartPath(entry, tuple(work.pieces)))
     return after
 
@@ -199,31 +203,56 @@ def _clear_from(work: Clearing, entry: Entry, share: Callable[[float], None]) ->
     return PartPath(entry, tuple(work.pieces))
 
 
-def _standing(work: Clearing, radius: float, part: Polygon, reach: NDArray[np.bool_]) -> Polygon | None:
-    """Where in `part` the cutter would still meet a good deal of material; None when nowhere."""
+def _standing(work: Clearing, radius: float, reach: NDArray[np.bool_], least: float) -> list[shapely.Geometry]:
+    """Pieces of material of at least `least` mm2 that still stand and that the cutter can take, the largest first."""
     grid = work.plane.grid
-    standing = (work.plane.cleared > 0.1 * radius) & reach
-    if np.count_nonzero(standing) * grid.cell**2 < LEAST_REST * radius**2:
-        return None
-    labels, _ = ndimage.label(standing)
+    labels, _ = ndimage.label((work.plane.cleared > 0.1 * radius) & reach)
     sizes = np.bincount(labels.ravel())[1:] * grid.cell**2
-    if sizes.max() < LEAST_REST * radius**2:
-        return None
-    # Row by row, each run of nodes a box that reaches half-way into the next row.
-    edges = np.diff((labels == 1 + int(sizes.argmax())).astype(np.int8), axis=1, prepend=0, append=0)
-    j, first = np.nonzero(edges > 0)
-    last = np.nonzero(edges < 0)[1] - 1
-    x, y, rim = grid.x0, grid.y0 + j * grid.cell, 0.75 * grid.cell
-    boxes = shapely.box(x + first * grid.cell - rim, y - rim, x + last * grid.cell + rim, y + rim)
-    near = shapely.union_all(boxes).intersection(part)
-    inside = [p for p in shapely.get_parts(near) if p.area > 0]
-    return max(inside, key=lambda p: p.area) if inside else None
+    pieces = []
+    for k in np.argsort(-sizes):
+        if sizes[k] < least:
+            break
+        # Row by row, each run of nodes a box that reaches half-way into the next row.
+        edges = np.diff((labels == 1 + int(k)).astype(np.int8), axis=1, prepend=0, append=0)
+        j, first = np.nonzero(edges > 0)
+        last = np.nonzero(edges < 0)[1] - 1
+        x, y, rim = grid.x0, grid.y0 + j * grid.cell, 0.75 * grid.cell
+        boxes = shapely.box(x + first * grid.cell - rim, y - rim, x + last * grid.cell + rim, y + rim)
+        pieces.append(shapely.union_all(boxes))
+    return pieces
 
 
-def _inner_entry(area: Area, part: Polygon, rest: Polygon, wish: Wish | None) -> Entry | None:
-    """A helix or ramp in the middle of what still stands; where that is too short for either, a ramp across it."""
+def _next_entry(work: Clearing, area: Area, part: Polygon, reach: NDArray[np.bool_], wish: Wish | None,
+                arms: bool = True) -> Entry | None:  # fmt: skip
+    """A way into what still stands; None where that is little, or there is none. `arms`: into arms and corners too."""
+    r2 = area.radius**2
+    whole = np.count_nonzero(reach) * work.plane.grid.cell**2
+    least = min(MOST_REST * r2, max(LEAST_REST * r2, REST_SHARE * whole)) if arms else MOST_REST * r2
+    for rest in _standing(work, area.radius, reach, least):
+        entry = _inner_entry(work, area, part, rest, wish, arms)
+        if entry is not None:
+            return entry
+    return None
+
+
+def _inner_entry(work: Clearing, area: Area, part: Polygon, rest: shapely.Geometry, wish: Wish | None,
+                 arms: bool) -> Entry | None:  # fmt: skip
+    """A helix or ramp in the middle of what still stands; in arms and corners a ramp from what is cleared into them.
+
+    Where it is too short for either, a ramp across it.
+    """
+    radius = area.radius
     kind = replace(wish, place=None) if wish is not None else None
-    return find_entry(replace(area, material=area.free), rest, 0.0, kind) or ramp_across(part, rest, area.radius)
+    inside = max(shapely.get_parts(rest.intersection(part)), key=lambda p: p.area, default=None)
+    if inside is not None and inside.area == 0.0:
+        inside = None
+    if arms and (inside is None or shapely.maximum_inscribed_circle(inside).length < LEAST_HELIX * radius):
+        line = arm_line(part, radius, rest, work.plane.all_clear)
+        if line is not None and LineString(line).length > LEAST_RAMP * radius:
+            return Entry("ramp", line, float(np.arctan2(*(line[-2] - line[-1])[::-1])), open_ends=(True, False))
+    if inside is None:
+        return None
+    return find_entry(replace(area, material=area.free), inside, 0.0, kind) or ramp_across(part, inside, radius)
 
 
 def _wish_findings(area: Area, part: Polygon, entry: Entry, wish: Wish, operation: str) -> list[Finding]:

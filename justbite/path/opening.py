@@ -76,6 +76,8 @@ def find_openings(area: Area, part: Polygon, clearance: float, wish: Wish | None
     wish = wish or Wish()
     if usual is None:
         return []
+    if usual.kind == "outside":
+        return _from_outside(usual, area, part, wish)
     if usual.kind not in ("helix", "ramp") or wish.kind in ("helix", "plunge"):
         return [usual]
     if is_narrow(part, area.radius):
@@ -86,6 +88,18 @@ def find_openings(area: Area, part: Polygon, clearance: float, wish: Wish | None
         # A neck as narrow as such a slot is ramped through like one, where that is quicker.
         return [usual, *(replace(_ramp(n), chosen=True) for n in neck_lines(part, area.radius, NARROW)[:1])]
     return _worth_planning(usual, area, part, target, pace)
+
+
+def _from_outside(usual: Entry, area: Area, part: Polygon, wish: Wish) -> list[Entry]:
+    """From outside at once, and after ramps through all necks and arms that loops are slow in."""
+    radius = area.radius
+    ramps = []
+    for line in neck_lines(part, radius, NECK if wish.slotting else NARROW, whole=True):
+        if LineString(line).intersection(area.material).length > SHORTEST * radius:
+            discs = shapely.buffer(shapely.points(line[[0, -1]]), radius)
+            first, last = (shapely.area(shapely.intersection(discs, area.material)) < 1e-6 * radius**2).tolist()
+            ramps.append(replace(_ramp(line), chosen=True, open_ends=(first, last)))
+    return [usual, replace(usual, before=tuple(ramps))] if ramps else [usual]
 
 
 def _worth_planning(usual: Entry, area: Area, part: Polygon, target: float, pace: Pace) -> list[Entry]:

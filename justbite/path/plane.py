@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from justbite.field.cleared import stamp
 from justbite.field.grid import Field, Grid
 from justbite.path import search, tracer
+from justbite.path.contact import thicker
 from justbite.path.fronts import Points, Sweep
 from justbite.path.links import Speeds
 
@@ -136,6 +137,11 @@ class Plane:
     def light(self, link: Points, most: float) -> bool:
         """Whether a link takes no more than that."""
         return self.grazed(link, most) is not None
+
+    def all_clear(self, places: Points) -> NDArray[np.bool_]:
+        """Of which places (n, 2) of the centre no more than the skin is met all round."""
+        spots = zip(places[:, 0].tolist(), places[:, 1].tolist(), strict=True)
+        return np.array([not thicker(self.cleared, *self.frame, x, y, self.radius, self.skin) for x, y in spots], bool)
 
     def taken(self, path: Points) -> float:
         """What a cut along `path` would take, mm2."""

@@ -3,6 +3,7 @@
 The middle line is made of the edges of the Voronoi cells of points along the border that lie inside.
 """
 
+from collections.abc import Callable
 from functools import lru_cache
 from itertools import chain
 
@@ -15,16 +16,20 @@ from scipy.spatial import Voronoi
 from shapely.geometry import LineString, Polygon
 
 Points = NDArray[np.float64]
-BORDER, FINE_BORDER = 0.1, 0.04
-"""Distance of the points along the border, R; and where it has a neck narrower than three of them."""
+BORDER, FINE_BORDER, ARM_BORDER = 0.1, 0.04, 0.02
+"""Distance of the points along the border, R; where it has a neck narrower than three of them; and of an arm."""
 HOOK = 1.2
 """How long a hook into a corner may be, over the room at the fork that it leaves from."""
 STRAIGHTER = 0.2
 """How far a line may stray from the middle to be straighter, R."""
+STRAIGHTEN = (1.0, 0.5, 0.2, 0.05, 0.01)
+"""Shares of that which are tried: the first that keeps the line inside."""
 NECK_LENGTH, NECK_MIDDLE = 2.0, (0.5, 0.25, 0.1)
 """Least length of a neck, R; share of its widest place that it has all along its line: the first that gives one."""
 MOST_RINGS = 4
 """Islands round which a ring of their own is tried, those with the longest ways round them."""
+ARM_REACH, RUN_UP = 2.5, 1.5
+"""R: how far about what still stands a way into it is looked for, and how far back in what is clear it begins."""
 MOUTH = 1.0
 """How far a neck's line goes on into the room at its end, R."""
 
@@ -51,10 +56,11 @@ def spines(part: Polygon, radius: float, shares: tuple[float, ...]) -> list[Poin
     return found
 
 
-def neck_lines(part: Polygon, radius: float, narrow: float) -> list[Points]:
+def neck_lines(part: Polygon, radius: float, narrow: float, whole: bool = False) -> list[Points]:
     """Lines (n, 2) through the necks and arms of `part`, into the rooms at their ends; the longest first.
 
-    `narrow`: half the width that the centre has there, at most; R.
+    `narrow`: half the width that the centre has there, at most; R. `whole`: arms that taper off are followed to where
+    they are a tenth as wide as at their mouth.
     """
     wide = narrow * radius
     rooms = part.buffer(-wide).buffer(1.02 * wide)
@@ -64,15 +70,19 @@ def neck_lines(part: Polygon, radius: float, narrow: float) -> list[Points]:
     if not necks:
         return []
     spots, room, edges = middle(part, radius)
+    forks = np.bincount(edges.ravel(), minlength=len(spots)) > 2
     found = []
     for neck in necks:
         here = shapely.contains_xy(neck.buffer(1e-6 * radius), spots)
         if not here.any():
             continue
         # Its mouths are wider than the neck itself, by how much is not known.
-        for share in NECK_MIDDLE:
+        for share in NECK_MIDDLE[::-1] if whole else NECK_MIDDLE:
             inner = here & (room >= share * room[here].max())
-            row = spots[longest(spots, edges[inner[edges].all(axis=1)])]
+            on = longest(spots, edges[inner[edges].all(axis=1)])
+            if whole:
+                on = _trimmed(_trimmed(on, spots, room, forks)[::-1], spots, room, forks)
+            row = spots[on]
             if len(row) > 1 and LineString(row).length > NECK_LENGTH * radius:
                 break
         else:
@@ -112,7 +122,7 @@ def _into_room(line: Points, part: Polygon, radius: float) -> Points:
 
 def straightened(line: Points, part: Polygon, radius: float) -> Points:
     """The line with as few points as leave it in `part`, its ends kept."""
-    for share in (1.0, 0.5, 0.2):
+    for share in STRAIGHTEN:
         straighter = LineString(line).simplify(share * STRAIGHTER * radius)
         if part.contains(straighter):
             return np.array(straighter.coords)
@@ -120,18 +130,22 @@ def straightened(line: Points, part: Polygon, radius: float) -> Points:
 
 
 @lru_cache(maxsize=8)
-def middle(part: Polygon, radius: float) -> tuple[Points, NDArray[np.float64], NDArray[np.int64]]:
-    """Places in the middle of `part` (n, 2), how far walls are there, and the edges between them (m, 2)."""
+def middle(part: Polygon, radius: float, border: float = BORDER
+           ) -> tuple[Points, NDArray[np.float64], NDArray[np.int64]]:  # fmt: skip
+    """Places in the middle of `part` (n, 2), how far walls are there, and the edges between them (m, 2).
+
+    `border`: how far apart the points along its border are at most, R.
+    """
     # Where points stand farther apart than the walls do the graph breaks: no farther than half of a slot's width.
-    apart = min(BORDER * radius, part.area / part.length)
+    apart = min(border * radius, part.area / part.length)
     if shapely.get_num_geometries(part.buffer(-1.5 * BORDER * radius)) > 1:
         apart = min(apart, FINE_BORDER * radius)
     rings = [shapely.segmentize(r, apart) for r in (part.exterior, *part.interiors)]
-    border = np.unique(np.concatenate([np.asarray(r.coords)[:-1] for r in rings]), axis=0)
+    points = np.unique(np.concatenate([np.asarray(r.coords)[:-1] for r in rings]), axis=0)
     none = np.empty((0, 2), dtype=np.int64)
-    if len(border) < 8:
+    if len(points) < 8:
         return np.empty((0, 2)), np.empty(0), none
-    voronoi = Voronoi(border)
+    voronoi = Voronoi(points)
     spots = voronoi.vertices
     inside = shapely.contains_xy(part, spots)
     if not inside.any():
@@ -153,14 +167,54 @@ def _trimmed(row: NDArray[np.intp], spots: Points, room: NDArray[np.float64], fo
     return row[corner[0] :] if len(corner) and corner[0] < len(row) - 1 else row
 
 
+def arm_line(part: Polygon, radius: float, rest: shapely.Geometry, clear: Callable[[Points], NDArray[np.bool_]]
+             ) -> Points | None:  # fmt: skip
+    """The line (n, 2) along the middle of `part` from what is clear as far into `rest` as it goes; None: no such way.
+
+    `rest`: what still stands. `clear`: of which places (n, 2) of the centre nothing is met.
+    """
+    # An arm by itself: the points along its border stand as close as it is narrow.
+    near = shapely.get_parts(part.intersection(rest.buffer(ARM_REACH * radius)))
+    arm = min((p for p in near if p.area > 0.0), key=rest.distance, default=None)
+    if arm is None:
+        return None
+    spots, _, edges = middle(arm, radius, ARM_BORDER)
+    if len(edges) == 0:
+        return None
+    used, graph = _graph(spots, edges)
+    begins = clear(spots[used])
+    meets = ~begins & (shapely.distance(rest, shapely.points(spots[used])) < radius)
+    if not begins.any() or not meets.any():
+        return None
+    away, _, _ = dijkstra(
+        graph, directed=False, indices=np.nonzero(begins)[0], return_predecessors=True, min_only=True
+    )
+    away[~meets | ~np.isfinite(away)] = -1.0
+    end = int(np.argmax(away))
+    if away[end] < 0.0:
+        return None
+    # Begun well inside what is clear: a ramp takes some way.
+    back, before = dijkstra(graph, directed=False, indices=end, return_predecessors=True)
+    back[~begins | (back > away[end] + RUN_UP * radius)] = -1.0
+    row = [int(np.argmax(back))]
+    while row[-1] != end:
+        row.append(int(before[row[-1]]))
+    return straightened(spots[used[row]], part, radius)
+
+
+def _graph(spots: Points, edges: NDArray[np.int64]) -> tuple[NDArray[np.int64], csr_matrix]:
+    """The rows of `spots` that have edges, and the lengths of edges between them."""
+    used, ends = np.unique(edges, return_inverse=True)
+    ends = ends.reshape(-1, 2)
+    length = np.maximum(1e-9, np.hypot(*(spots[edges[:, 0]] - spots[edges[:, 1]]).T))
+    return used, csr_matrix((length, (ends[:, 0], ends[:, 1])), shape=(len(used), len(used)))
+
+
 def longest(spots: Points, edges: NDArray[np.int64]) -> NDArray[np.intp]:
     """The longest of the shortest ways along the edges of one connected piece, by two sweeps: rows of `spots`."""
     if len(edges) == 0:
         return np.empty(0, dtype=np.intp)
-    used, ends = np.unique(edges, return_inverse=True)
-    ends = ends.reshape(-1, 2)
-    length = np.maximum(1e-9, np.hypot(*(spots[edges[:, 0]] - spots[edges[:, 1]]).T))
-    graph = csr_matrix((length, (ends[:, 0], ends[:, 1])), shape=(len(used), len(used)))
+    used, graph = _graph(spots, edges)
     count, label = connected_components(graph, directed=False)
     best, longest = np.empty(0, dtype=np.intp), 0.0
     for k in range(count):
