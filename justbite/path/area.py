@@ -26,6 +26,8 @@ class Area:
     """The region less its islands."""
     material: BaseGeometry
     """The part of `shape` where stock stands."""
+    beyond: BaseGeometry
+    """Stock that stands where the cutter may not sweep."""
     free: BaseGeometry
     locus: BaseGeometry
     radius: float
@@ -47,7 +49,8 @@ def make_area(job: Job, region: Region, radius: float, allowance: float, snap: f
     """The area of a region. `snap` mm is added to the wall distance, `least` mm2 is ignored."""
     shape = region_shape(region, chord)
     free = job_space(job, region, 3.2 * radius + allowance, chord)
-    material = shape.intersection(standing(job.stock, region.bottom, chord))
+    stock = standing(job.stock, region.bottom, chord)
+    material = shape.intersection(stock)
     material = material.difference(cut_before(job, region, chord))
     wall = radius + allowance + snap
     locus = free.buffer(-wall, quad_segs=32)
@@ -59,7 +62,7 @@ def make_area(job: Job, region: Region, radius: float, allowance: float, snap: f
         if part.area >= least:
             spot = part.representative_point()
             unreached.append((spot.x, spot.y, float(2.0 * shapely.maximum_inscribed_circle(part).length)))
-    return Area(region.name, shape, material, free, locus, radius, wall, snap, tuple(unreached))
+    return Area(region.name, shape, material, stock.difference(free), free, locus, radius, wall, snap, tuple(unreached))
 
 
 def parts_of(area: Area) -> list[Polygon]:
@@ -73,10 +76,17 @@ def parts_of(area: Area) -> list[Polygon]:
 
 
 def air_start(area: Area, part: Polygon, clearance: float) -> tuple[float, float] | None:
-    """A place in `part` where the cutter comes down clear of all stock, or None."""
-    air = part.difference(area.material.buffer(area.radius + clearance))
-    air = shapely.union_all([g for g in shapely.get_parts(air) if g.area > 1e-3])
-    if air.is_empty:
+    """A place in `part` where the cutter comes down clear of all stock, or None.
+
+    Clear of what is to be cut in any case; where there is room, of what stands beside the air as well.
+    """
+    room = area.radius + clearance
+    above = part.difference(area.material.buffer(room))
+    for air in (above.difference(area.beyond.buffer(room)), above):
+        air = shapely.union_all([g for g in shapely.get_parts(air) if g.area > 1e-3])
+        if not air.is_empty:
+            break
+    else:
         return None
     # Well inside the air, nearest to the stock's middle.
     inner = air.buffer(-0.05 * area.radius)
