@@ -41,7 +41,7 @@ BATCH = 800
 """Steps of a pass after which progress is told; a stop is heard there."""
 FINE_LENGTH, FINE_SHARE = 2.5, 0.97
 """How far a cut goes on in fine steps, R, and at what share of the target."""
-WIPE_TAKEN, WIPE_HAND, LEAST_TAKEN = 1.0, 0.02, 0.7
+WIPE_TAKEN, WIPE_HAND, LEAST_TAKEN = 1.0, 0.025, 0.7
 """Radial depth that a wipe may take at most, over the target: its load comes all at once. Less by so much times
 R over the target: the thinner the bite, the more a hair's breadth that the fitted path is off adds."""
 SLICES = 8
