@@ -34,7 +34,7 @@ from justbite.proof.stockmap import Stock, onto_map
 CUT_FEED = 3000.0
 COLUMNS = (("max", 7), ("99.9%", 7), ("within", 8), ("left %", 8), ("way in", 8), ("chip x", 8), ("ideal x", 9),
            ("5 m/s2 x", 9), ("blocks", 8), ("links", 7), ("points x", 9), ("plain x", 8), ("thin", 6),
-           ("plan/proof", 11), ("plan/run", 9))  # fmt: skip
+           ("errors", 8), ("plan/proof", 11), ("plan/run", 9))  # fmt: skip
 NAME = 26
 HEADER = f"{'area':{NAME}}" + "".join(f"{name:>{width}}" for name, width in COLUMNS)
 
@@ -259,12 +259,11 @@ def run_seconds(job: Job, program: str) -> float:
     return spent
 
 
-def run(jobs: Path | None, count: int, first: int) -> None:
-    """Print the table."""
-    data = json.loads(jobs.read_text()) if jobs else list(made_areas(range(first, first + count)))
+def run(data: list[dict[str, Any]], what: str, whole: bool) -> None:
+    """Print the table of these jobs; `whole`: and what else is measured."""
     began = time.perf_counter()
     measured(data[0], 1e9)  # The kernels are compiled before anything is timed.
-    print(f"kernels ready after {time.perf_counter() - began:.0f} s; seeds {first} to {first + count - 1}")
+    print(f"kernels ready after {time.perf_counter() - began:.0f} s; {what}")
     print(HEADER)
     rows, lengths = [], []
     for one in data:
@@ -284,6 +283,7 @@ def run(jobs: Path | None, count: int, first: int) -> None:
                      row["link_seconds"] / row["seconds"], row["path_points"] / row["path_blocks"],
                      (row["plain_seconds"] or np.nan) / row["seconds"],
                      thin_pieces(job, made.program),
+                     sum(w["code"].startswith("proof.") and w["severity"] == "error" for w in free["warnings"]),
                      effort, row["compute_seconds"] / run_seconds(job, made.program)))  # fmt: skip
         lengths.append(row["cut_length"])
         print(_line(one["name"], rows[-1]), flush=True)
@@ -294,12 +294,12 @@ def run(jobs: Path | None, count: int, first: int) -> None:
     print(_line("worst", [*high[:2], low[2], *high[3:10], *low[10:12], *high[12:]]))
     inside = float(np.average(table[:, 2], weights=lengths))
     print(f"within 0.8 to 1.1 of the target: {inside:.3f} of all cutting length")
-    if jobs is None:
+    if whole:
         solver_speed()
         read_large_mesh()
 
 
 def _line(name: str, row: Any) -> str:
-    places = (3, 3, 3, 3, 2, 2, 3, 3, 0, 2, 1, 2, 1, 1, 1)
+    places = (3, 3, 3, 3, 2, 2, 3, 3, 0, 2, 1, 2, 1, 0, 1, 1)
     told = "".join(f"{float(v):{width}.{p}f}" for v, (_, width), p in zip(row, COLUMNS, places, strict=True))
     return f"{name[:NAME]:{NAME}}{told}"

@@ -21,6 +21,7 @@ def main(arguments: list[str] | None = None) -> int:
     bench.add_argument("--jobs", type=Path, help="a JSON list of jobs; areas made from seeds when left out")
     bench.add_argument("--count", type=int, default=12)
     bench.add_argument("--first", type=int, default=1, help="first seed")
+    bench.add_argument("--odd", action="store_true", help="areas of the kinds that clearing is hard on")
     reading = commands.add_parser("read", help="read a part and tell its features")
     reading.add_argument("part", type=Path)
     reading.add_argument("--units", choices=["mm", "in"], help="what the file's numbers are, where it does not say")
@@ -30,10 +31,7 @@ def main(arguments: list[str] | None = None) -> int:
     reading.add_argument("--packed", type=Path, help="write what was read to this file, and tell nothing")
     chosen = parser.parse_args(arguments)
     if chosen.command == "bench":
-        from justbite.bench import run
-
-        run(chosen.jobs, chosen.count, chosen.first)
-        return 0
+        return _bench(chosen)
     if chosen.command == "schema":
         print(json.dumps(Job.model_json_schema(), indent=2))
         return 0
@@ -59,6 +57,19 @@ def _plan(job_file: Path, out: Path) -> int:
     out.mkdir(parents=True, exist_ok=True)
     (out / "program.nc").write_text(result.program)
     (out / "report.json").write_text(json.dumps(result.report, indent=2))
+    return 0
+
+
+def _bench(chosen: argparse.Namespace) -> int:
+    from justbite.bench import made_areas, run
+    from justbite.odd import odd_areas
+
+    if chosen.jobs:
+        run(json.loads(chosen.jobs.read_text()), f"jobs of {chosen.jobs.name}", False)
+        return 0
+    seeds = range(chosen.first, chosen.first + chosen.count)
+    data = list(odd_areas(seeds) if chosen.odd else made_areas(seeds))
+    run(data, f"{'odd areas, ' * chosen.odd}seeds {seeds[0]} to {seeds[-1]}", not chosen.odd)
     return 0
 
 

@@ -82,16 +82,19 @@ def air_start(area: Area, part: Polygon, clearance: float) -> tuple[float, float
     """
     room = area.radius + clearance
     above = part.difference(area.material.buffer(room))
-    for air in (above.difference(area.beyond.buffer(room)), above):
-        air = shapely.union_all([g for g in shapely.get_parts(air) if g.area > 1e-3])
-        if not air.is_empty:
-            break
-    else:
+    airs = (_spots(above.difference(area.beyond.buffer(room))), _spots(above))
+    air = next((a for a in airs if not a.is_empty), None)
+    if air is None:
         return None
     # Well inside the air, nearest to the stock's middle.
     inner = air.buffer(-0.05 * area.radius)
     near = shapely.ops.nearest_points(inner if not inner.is_empty else air, area.material.centroid)[0]
     return float(near.x), float(near.y)
+
+
+def _spots(shape: BaseGeometry) -> BaseGeometry:
+    """What of a shape is wide enough for the cutter's middle to come down in."""
+    return shapely.union_all([g for g in shapely.get_parts(shape) if g.area > 1e-3])
 
 
 def longest_line(part: Polygon, x: float, y: float, most: float) -> tuple[np.ndarray, np.ndarray]:

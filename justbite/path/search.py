@@ -244,9 +244,7 @@ def flood(  # type: ignore[no-untyped-def]
                         break
                     gap = np.sqrt((xs[qj, qi] - xs[j, i]) ** 2 + (ys[qj, qi] - ys[j, i]) ** 2)
                     if d + gap < distance[qj, qi]:
-                        middle = read(
-                            room, x0, y0, cell, 0.5 * (xs[qj, qi] + xs[j, i]), 0.5 * (ys[qj, qi] + ys[j, i])
-                        )
+                        middle = read(room, x0, y0, cell, 0.5 * (xs[qj, qi] + xs[j, i]), 0.5 * (ys[qj, qi] + ys[j, i]))
                         if middle >= wall + 0.5 * gap or _off_walls(
                             room, x0, y0, cell, xs[j, i], ys[j, i], xs[qj, qi], ys[qj, qi], wall, WALL_LOOK * radius
                         ):

@@ -186,9 +186,7 @@ def arm_line(part: Polygon, radius: float, rest: shapely.Geometry, clear: Callab
     meets = ~begins & (shapely.distance(rest, shapely.points(spots[used])) < radius)
     if not begins.any() or not meets.any():
         return None
-    away, _, _ = dijkstra(
-        graph, directed=False, indices=np.nonzero(begins)[0], return_predecessors=True, min_only=True
-    )
+    away, _, _ = dijkstra(graph, directed=False, indices=np.nonzero(begins)[0], return_predecessors=True, min_only=True)
     away[~meets | ~np.isfinite(away)] = -1.0
     end = int(np.argmax(away))
     if away[end] < 0.0:

@@ -1,0 +1,217 @@
+"""Areas that clearing is hard on: what once broke it, measured from the NC text, and the geometry behind each."""
+
+import math
+from typing import Any
+
+import numpy as np
+import shapely
+from django.test import SimpleTestCase
+from shapely.geometry import GeometryCollection, LineString, Point, Polygon, box
+
+from justbite.bench import on_machine, thin_pieces
+from justbite.field.distance import segments_of, signed_distance
+from justbite.field.grid import Grid
+from justbite.model.job import Job, parse_job
+from justbite.model.shapes import borders_of, free_space
+from justbite.odd import KINDS, odd_areas
+from justbite.path import search
+from justbite.path.area import air_start, make_area, parts_of
+from justbite.path.entry import Wish
+from justbite.path.opening import find_openings
+from justbite.path.spine import arm_line, neck_lines
+from justbite.plan import Plan, plan
+from justbite.tolerances import CHORD
+from tests.core.test_path import job, rectangle
+
+RADIUS = 5.0
+
+
+def area_of(job: Job, radius: float = RADIUS) -> Any:
+    return make_area(job, job.regions[0], radius, 0.0, 0.006, CHORD, 1.0)
+
+
+class StripTest(SimpleTestCase):
+    """The air beyond open edges."""
+
+    def region(self, outline: list[list[float]], open_edges: Any) -> Any:
+        return parse_job(job(outline, open_edges=open_edges)).regions[0]
+
+    def strip(self, outline: list[list[float]], open_edges: Any, by: float) -> shapely.Geometry:
+        return free_space(self.region(outline, open_edges), by, CHORD).difference(Polygon(outline))
+
+    def test_straight_edges_against_shapely(self) -> None:
+        """An offset of the whole line to one side, where it is as wide as it should be: shapely's own."""
+        outline = [[0, 0], [60, 0], [80, 40], [50, 70], [0, 50]]
+        for edges in ([0], [1, 2], [0, 1], [4, 0]):
+            points = [outline[k % 5] for k in (*edges, edges[-1] + 1)]
+            known = LineString(points).buffer(-12, cap_style="flat", join_style="mitre", single_sided=True)
+            found = self.strip(outline, edges, 12)
+            # Walls are told from strips by lines 0.0004 wide.
+            self.assertLess(found.symmetric_difference(known).area, 0.1)
+
+    def test_a_right_angle_is_mitred_and_a_sharp_one_is_not_endless(self) -> None:
+        self.assertAlmostEqual(self.strip(rectangle(60, 40), [0, 1], 10).area, 600 + 400 + 100, delta=0.1)
+        sharp = [[0, 0], [100, 0], [0, 8]]
+        reach = self.strip(sharp, [0, 1], 10).bounds
+        self.assertLess(reach[2], 100 + 10 * math.sqrt(2) + 0.01)
+
+    def test_a_bay_narrower_than_the_strip(self) -> None:
+        """A half round bay of 8 mm: a strip of 16 and one of 17 mm lie inside each other, and fill the bay."""
+        angles = np.linspace(math.pi, 0.0, 19)[1:-1]
+        bay = [[30 + 8 * math.cos(a), 8 * math.sin(a)] for a in angles]
+        outline = [[0, 0], [22, 0], *bay, [38, 0], [60, 0], [60, 40], [0, 40]]
+        edges = list(range(1, 2 + len(bay)))
+        narrow, wide = self.strip(outline, edges, 16.0), self.strip(outline, edges, 17.0)
+        self.assertLess(narrow.difference(wide).area, 1e-6)
+        self.assertLess(Point(30, 0).buffer(7.9).intersection(box(0, 0, 60, 40)).difference(narrow).area, 0.05)
+        # Beside its mouth the closed edges stay walls: nothing of them is swept.
+        walls = LineString([outline[0], outline[1]]).union(LineString([outline[-4], outline[-3]]))
+        self.assertGreater(walls.distance(narrow.buffer(-1e-4)), 1e-5)
+
+    def test_shapes_that_touch_along_a_line(self) -> None:
+        square = box(0, 0, 10, 10)
+        touching = GeometryCollection([square, LineString([(10, 3), (20, 3)]), Point(30, 30)])
+        np.testing.assert_array_equal(borders_of(touching)[0], np.asarray(square.exterior.coords))
+        self.assertEqual(len(segments_of(touching)), 4)
+        self.assertEqual(borders_of(shapely.GeometryCollection()), [])
+
+
+class WallsTest(SimpleTestCase):
+    def test_a_way_past_a_corner_keeps_off_it(self) -> None:
+        """A line that passes a corner 0.9995 R off dips by more between two looks R / 10 apart than it may."""
+        radius = 10.0
+        grid = Grid.over((-30, -30, 30, 30), radius / 40)
+        free = box(-60, -60, 60, 60).difference(box(-5, -60, 5, 0))
+        room = signed_distance(free, grid, 3 * radius)
+        cleared = np.full((grid.ny, grid.nx), -1.0, np.float32)
+        # (5, 0) is the corner; the line passes over it at this height, and is straight.
+        ways = []
+        for height in (0.9995 * radius, 1.0005 * radius):
+            for shift in np.linspace(0.0, 0.9, 10):
+                a, b = (5 + height * math.sin(0.7) - 12, height * math.cos(0.7)), (0.0, 0.0)
+                normal = np.array([math.sin(0.7), math.cos(0.7)])
+                foot = np.array([5.0, 0.0]) + height * normal
+                along = np.array([-normal[1], normal[0]])
+                a, b = foot - (3.0 + shift) * along, foot + 4.0 * along
+                clear = search.line_clear(cleared, room, grid.x0, grid.y0, grid.cell, *a, *b, radius, radius, 1.0, 0.02)
+                ways.append(bool(clear) == (height > radius))
+        self.assertTrue(all(ways))
+
+
+class ArmsTest(SimpleTestCase):
+    def test_a_line_into_an_arm_that_tapers_off(self) -> None:
+        """The locus: a room of 40 mm, and a wedge 60 mm long at its side. What is cleared: the room."""
+        part = box(0, -20, 40, 20).union(Polygon([(40, -1.0), (100, 0.0), (40, 1.0)]))
+        rest = box(50, -6, 105, 6)
+        line = arm_line(part, RADIUS, rest, lambda spots: spots[:, 0] < 45)
+        assert line is not None
+        self.assertTrue(part.buffer(1e-6).contains(LineString(line)))
+        self.assertLess(line[0, 0], 45.0)
+        self.assertGreater(line[-1, 0], 97.0)
+        # Nothing to begin from, or nothing that is met: no line.
+        self.assertIsNone(arm_line(part, RADIUS, rest, lambda spots: np.zeros(len(spots), bool)))
+        self.assertIsNone(arm_line(part, RADIUS, rest, lambda spots: np.ones(len(spots), bool)))
+        self.assertIsNone(arm_line(part, RADIUS, box(300, 0, 310, 10), lambda spots: spots[:, 0] < 45))
+
+    def test_an_arm_is_followed_to_its_end(self) -> None:
+        part = box(0, -20, 40, 20).union(Polygon([(39, -2.0), (120, 0.0), (39, 2.0)]))
+        ((short,), (whole,)) = (neck_lines(part, RADIUS, 0.6, whole=w) for w in (False, True))
+        ends = [max(line[0, 0], line[-1, 0]) for line in (short, whole)]
+        self.assertGreater(ends[1], ends[0] + 2 * RADIUS)
+        self.assertGreater(ends[1], 105.0)
+
+    def test_from_outside_channels_are_ramped_through_first(self) -> None:
+        """A comb, open below: two channels hardly wider than the cutter. And a plain trough, which needs none."""
+        comb = box(0, 0, 60, 14).union(box(10, 0, 21.5, 60)).union(box(40, 0, 51.5, 60))
+        points = [list(p) for p in comb.exterior.coords[:-1]]
+        below = [k for k, p in enumerate(points) if p[1] == 0 and points[(k + 1) % len(points)][1] == 0]
+        area = area_of(parse_job(job(points, open_edges=below)))
+        (part,) = parts_of(area)
+        plain, ramped = find_openings(area, part, 0.25, Wish(slotting=True), 2.0, None)
+        self.assertEqual((plain.kind, plain.before), ("outside", ()))
+        self.assertEqual([(e.kind, e.chosen) for e in ramped.before], [("ramp", True)] * 2)
+        for ramp in ramped.before:
+            self.assertGreater(ramp.points[:, 1].max(), 50.0)
+        trough = area_of(parse_job(job(rectangle(60, 40), open_edges=[0])))
+        (part,) = parts_of(trough)
+        self.assertEqual(len(find_openings(trough, part, 0.25, Wish(slotting=True), 2.0, None)), 1)
+
+
+class AirTest(SimpleTestCase):
+    def test_it_comes_down_off_the_stock_beside_the_air(self) -> None:
+        """One short open edge in a large stock: the strip beyond it is a pit with walls on both sides."""
+        data = job([[0, 0], [30, 0], [70, 0], [100, 0], [100, 40], [0, 40]], open_edges=[1])
+        data["stock"] = {"box": {"min": [-50, -60, -15], "max": [150, 90, 0]}}
+        area = area_of(parse_job(data))
+        (part,) = parts_of(area)
+        spot = air_start(area, part, 1.0)
+        assert spot is not None
+        self.assertGreaterEqual(area.beyond.distance(Point(spot)), RADIUS + 1.0)
+        self.assertGreaterEqual(area.material.distance(Point(spot)), RADIUS + 1.0)
+
+    def test_where_that_cannot_be_it_keeps_off_what_is_to_be_cut(self) -> None:
+        data = job([[0, 0], [30, 0], [41, 0], [100, 0], [100, 40], [0, 40]], open_edges=[1])
+        data["stock"] = {"box": {"min": [-50, -60, -15], "max": [150, 90, 0]}}
+        area = area_of(parse_job(data))
+        (part,) = parts_of(area)
+        spot = air_start(area, part, 1.0)
+        assert spot is not None
+        self.assertLess(area.beyond.distance(Point(spot)), RADIUS + 1.0)
+        self.assertGreaterEqual(area.material.distance(Point(spot)), RADIUS + 1.0)
+
+
+class OddAreasTest(SimpleTestCase):
+    """The issue's bounds on areas that broke them."""
+
+    def planned(self, seed: int) -> tuple[Plan, Job]:
+        (data,) = odd_areas(range(seed, seed + 1))
+        parsed = on_machine(data, 1e9)
+        return plan(parsed), parsed
+
+    def check(self, seed: int, ideal: float) -> None:
+        made, parsed = self.planned(seed)
+        row = made.report["operations"][0]
+        self.assertLessEqual(row["max_over_target"], 1.05)
+        self.assertLessEqual(row["p999_over_target"], 1.02)
+        self.assertLessEqual(row["left_over_share"], 0.001)
+        self.assertLessEqual(row["entry_over_bite"], 1.05)
+        self.assertLess(row["seconds"] / row["ideal_seconds"], ideal)
+        self.assertEqual(row["gouge_mm"], 0.0)
+        codes = {w["code"] for w in made.report["warnings"]}
+        self.assertFalse({c for c in codes if c.startswith("proof.")} | codes & {"area.left-over", "rule.approach-gap"})
+        self.assertEqual(thin_pieces(parsed, made.program), 0)
+
+    def test_a_hole_across_an_open_edge(self) -> None:
+        """Was cut 0.6 mm into the wall, and entered at 4.8 times the load of its bite: the strip was inside out."""
+        self.check(5, 1.6)
+
+    def test_waves_finer_than_the_cutter(self) -> None:
+        """Could not be planned at all: its parts touch what is to be cut along lines as well."""
+        self.check(12, 1.5)
+
+    def test_an_island_that_the_cutter_does_not_pass_behind(self) -> None:
+        """Left 0.64 % in the two corners before the gap."""
+        self.check(4, 1.6)
+
+    def test_links_past_an_island(self) -> None:
+        """Cut 0.011 mm into its corner: ways between nodes were looked at half-way only."""
+        self.check(52, 1.5)
+
+    def test_an_acute_corner_in_a_thin_bite(self) -> None:
+        """Left 0.19 %."""
+        self.check(40, 1.9)
+
+    def test_a_cusp(self) -> None:
+        """Took 1.064 of its bite in one corner."""
+        self.check(103, 1.35)
+
+    def test_rooms_behind_an_open_door(self) -> None:
+        """The cutter came down at rapid less than a millimetre beside the stock."""
+        self.check(62, 1.4)
+
+    def test_every_kind_is_a_sound_job(self) -> None:
+        for data in odd_areas(range(100, 100 + 2 * len(KINDS))):
+            region = parse_job(data).regions[0]
+            self.assertTrue(Polygon([p[:2] for p in region.outline]).is_valid)
+        names = {d["name"].split(" D")[0].split(" ", 1)[1] for d in odd_areas(range(len(KINDS)))}
+        self.assertEqual(len(names), len(KINDS))
