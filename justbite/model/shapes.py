@@ -152,7 +152,7 @@ def _beside(chain: NDArray[np.float64], by: float) -> BaseGeometry:
         turn = math.atan2(one[0] * other[1] - one[1] * other[0], float(one @ other))
         if turn > 1e-9:
             # A mitre for every quarter turn.
-            count = math.ceil(turn / (math.pi / 2.0) - 1e-6)
+            count = max(1, math.ceil(turn / (math.pi / 2.0) - 1e-6))
             angles = math.atan2(one[1], one[0]) + turn * (np.arange(count) + 0.5) / count
             tips = by / math.cos(0.5 * turn / count) * np.column_stack([np.cos(angles), np.sin(angles)])
             sides.append(shapely.polygons([corner, corner + by * one, *(corner + tips), corner + by * other]))

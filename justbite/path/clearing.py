@@ -46,6 +46,8 @@ WIPE_TAKEN, WIPE_HAND, LEAST_TAKEN = 1.0, 0.025, 0.7
 R over the target: the thinner the bite, the more a hair's breadth that the fitted path is off adds."""
 SLICES = 8
 """Halvings by which the rounding is found that leaves no more than that."""
+MANY = 200
+"""Points of a pass that tell well enough where it went."""
 LEAST_RUN = 0.4
 """R: how long a wipe by which a slice is taken is at least, from clear to clear."""
 FARTHER = (0.0, 0.5, 1.0, 2.0)
@@ -64,6 +66,8 @@ class Clearing:
     corners: Points = field(default_factory=lambda: np.empty((0, 2)))
     """Sharp inner corners of the locus."""
     pieces: list[Piece] = field(default_factory=list)
+    from_air: bool = False
+    """Whether fronts come in from air: where two meet, pieces may stand free for long that no wall holds."""
     removed: float = 0.0
     """Area taken by the passes, mm2."""
 
@@ -107,7 +111,7 @@ class Clearing:
             # Through a neck that only these nodes lead through it came to what the finest sweep had not seen.
             taken = self._tour(x, y, 0.5, SWEEPS[1:], tick)
         x, y = self._wipe_corners(*taken[:2], tick)
-        self._run_over_specks(x, y, tick)
+        self._run_over_specks(x, y, specks(self.plane), tick)
 
     def _wipe_corners(self, x: float, y: float, tick: Callable[[float], None]) -> tuple[float, float]:
         """Wipe what still stands in corners, nearest first: to the tip of an acute one the flood's nodes may not lead.
@@ -136,13 +140,14 @@ class Clearing:
         """How thick, mm, what stands under the rim of the cutter there is."""
         return float(deepest(self.plane.cleared, *self.plane.frame, x, y, self.plane.radius, 0.0, np.inf))
 
-    def _run_over_specks(self, x: float, y: float, tick: Callable[[float], None]) -> None:
-        """Run over what still stands free in the middle of the floor; the nearest first."""
-        left = specks(self.plane)
+    def _run_over_specks(self, x: float, y: float, left: list[Points], tick: Callable[[float], None]
+                         ) -> tuple[float, float]:  # fmt: skip
+        """Run over what still stands free in the middle of the floor; the nearest first. Returns where it ends."""
         while left:
             left.sort(key=lambda speck: -float(np.hypot(*(speck.mean(axis=0) - (x, y)))))
             end = self._run_over(x, y, left.pop(), tick)
             x, y = end or (x, y)
+        return x, y
 
     def _run_over(self, x: float, y: float, speck: Points, tick: Callable[[float], None]) -> tuple[float, float] | None:
         sweep = SWEEPS[-1]
@@ -163,6 +168,9 @@ class Clearing:
         self._ways.start_anew(shift)
         while (end := self._next_pass(x, y, sweeps, tick)) is not None:
             x, y = end
+            if self.from_air:
+                last = self.pieces[-1].points
+                x, y = self._run_over_specks(x, y, specks(self.plane, last[:: 1 + len(last) // MANY]), tick)
         return x, y, self.removed - before
 
     def _round_the_end(self, x: float, y: float, start: Start, sweep: Sweep, tick: Callable[[float], None]

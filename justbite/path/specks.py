@@ -15,16 +15,31 @@ LEAST_SPECK, MOST_SPECK = 0.0005, 0.1
 """R squared: smaller is the field's own error, larger is what passes are for."""
 MARGIN = 0.1
 """R by which a run begins before a speck, and ends behind it."""
+NEAR = 2.0
+"""R about a pass within which what it left standing free is looked for at once."""
 DIRECTIONS = 8
 
 
-def specks(plane: Plane) -> list[Points]:
-    """The nodes (n, 2) of each speck: what stands where the cutter's centre itself may be, and no farther."""
-    labels, count = ndimage.label(plane.cleared > plane.skin, structure=np.ones((3, 3)))
+def specks(plane: Plane, about: Points | None = None) -> list[Points]:
+    """The nodes (n, 2) of each speck: what stands where the cutter's centre itself may be, and no farther.
+
+    `about`: only those that lie wholly in the box round these places (n, 2), NEAR wider.
+    """
     x0, y0, cell = plane.frame
+    rows = columns = slice(None)
+    if about is not None:
+        low, high = about.min(axis=0) - NEAR * plane.radius, about.max(axis=0) + NEAR * plane.radius
+        columns, rows = (
+            slice(max(0, int((a - v0) / cell)), max(0, int((b - v0) / cell)) + 2)
+            for a, b, v0 in zip(low, high, (x0, y0), strict=True)
+        )
+        x0, y0 = x0 + columns.start * cell, y0 + rows.start * cell
+    labels, count = ndimage.label(plane.cleared[rows, columns] > plane.skin, structure=np.ones((3, 3)))
     area = np.bincount(labels.ravel(), minlength=count + 1) * cell**2 / plane.radius**2
     few = (area > LEAST_SPECK) & (area < MOST_SPECK)
-    few[np.unique(labels[plane.room < plane.wall])] = False
+    few[np.unique(labels[plane.room[rows, columns] < plane.wall])] = False
+    for edge in (labels[0], labels[-1], labels[:, 0], labels[:, -1]):
+        few[edge] = False
     few[0] = False
     found = []
     for k in np.nonzero(few)[0]:

@@ -23,6 +23,11 @@ PIVOT = 0.03
 """Where the escape radius is under this share of R, the cutter may turn on the spot."""
 RAN_OUT, FADED, STUCK, CLOSED, OVER = 0, 1, 2, 3, 4
 """How a pass ended: step limit, engagement faded, no way on, came round to its start, took more than it should."""
+ASTRIDE, MOST_ASTRIDE = 0.3, 0.9
+"""Over the target: where a cut takes more than the one and less than the other, and the side towards the material is
+clear, it has all of a rib before it. It goes along the rib then: to turn in to take more would lead across it."""
+BESIDE = np.radians(np.array([90.0, 80.0, 70.0, 60.0]))
+"""Where that side is looked at, from the heading on."""
 ROUND = 100
 """Steps of a walk after which it looks anew whether it goes round and round."""
 WINDOW = 0.25
@@ -130,10 +135,10 @@ def _depth_after(cleared, room, x0, y0, cell, px, py, heading, side, turn, setti
 
 
 @njit(cache=True, nogil=True)
-def _turn(cleared, room, x0, y0, cell, px, py, heading, side, last, held, settings, target):  # type: ignore[no-untyped-def]
+def _turn(cleared, room, x0, y0, cell, px, py, heading, side, last, held, settings, target, astride):  # type: ignore[no-untyped-def]
     """The best turn of a step, its depth, and whether a wall held it; found by the step's middle, if its end agrees."""
     turn, depth, by_wall = _best_turn(
-        cleared, room, x0, y0, cell, px, py, heading, side, last, held, settings, target, False
+        cleared, room, x0, y0, cell, px, py, heading, side, last, held, settings, target, astride, False
     )  # fmt: skip
     if depth >= HUGE:
         return turn, depth, by_wall
@@ -143,19 +148,20 @@ def _turn(cleared, room, x0, y0, cell, px, py, heading, side, last, held, settin
     end = radial_depth(cleared, x0, y0, cell, px + step * c, py + step * s, c, s, settings[0], settings[9])
     if END_HAND * end <= target:
         return turn, max(depth, END_HAND * end), by_wall
-    return _best_turn(cleared, room, x0, y0, cell, px, py, heading, side, turn, held, settings, target, True)
+    return _best_turn(cleared, room, x0, y0, cell, px, py, heading, side, turn, held, settings, target, astride, True)
 
 
 @njit(cache=True, nogil=True)
-def _best_turn(cleared, room, x0, y0, cell, px, py, heading, side, last, held, settings, target, to_end):  # type: ignore[no-untyped-def]
+def _best_turn(cleared, room, x0, y0, cell, px, py, heading, side, last, held, settings, target, astride, to_end):  # type: ignore[no-untyped-def]
     """The turn nearest to the material that keeps the depth under `target`, that depth, and whether a wall held it.
 
     The last turn stays where it still suits to within `near`. Else the next is guessed from how the depth
     of a side cut goes with its heading, and from there searched in growing strides to the first crossing,
     then by false position; halving where a place cannot be stood on. `held`: whether a wall held the step
-    before; then a hair's breadth towards it is tried first. Returns (0, HUGE, True) when no turn will do.
+    before; then a hair's breadth towards it is tried first. `astride`: no turn towards the material.
+    Returns (0, HUGE, True) when no turn will do.
     """
-    low = -settings[2] / settings[7]
+    low = 0.0 if astride else -settings[2] / settings[7]
     high = settings[2] / settings[6]
     enough = target * (1.0 - settings[11])
     finest = settings[12]
@@ -221,6 +227,16 @@ def _best_turn(cleared, room, x0, y0, cell, px, py, heading, side, last, held, s
             bad = turn
             bad_depth = depth
     return best, best_depth, bad_depth >= HUGE
+
+
+@njit(cache=True, nogil=True)
+def _clear_beside(cleared, x0, y0, cell, px, py, heading, side, radius):  # type: ignore[no-untyped-def]
+    """Whether nothing stands under the quarter of the cutter's circle towards the material: it is astride of a rib."""
+    for k in range(BESIDE.size):
+        angle = heading - side * BESIDE[k]
+        if read(cleared, x0, y0, cell, px + radius * np.cos(angle), py + radius * np.sin(angle)) > 0.0:
+            return False
+    return True
 
 
 @njit(cache=True, nogil=True)
@@ -320,9 +336,13 @@ def trace(  # type: ignore[no-untyped-def]
     again = ROUND
     engaged = False
     held = False
+    e = 0.0
     while n <= max_steps:
+        astride = stamping and ASTRIDE * target < e < MOST_ASTRIDE * target and _clear_beside(
+            cleared, x0, y0, cell, px, py, heading, side, radius
+        )  # fmt: skip
         turn, e, held = _turn(
-            cleared, room, x0, y0, cell, px, py, heading, side, turn, held, settings, target
+            cleared, room, x0, y0, cell, px, py, heading, side, turn, held, settings, target, astride
         )  # fmt: skip
         if e >= HUGE:
             sx, sy, sc, ss = _slide(room, x0, y0, cell, px, py, heading, settings)
