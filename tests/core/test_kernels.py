@@ -140,7 +140,7 @@ class FloodTest(SimpleTestCase):
         return distance, parent, found[1]
 
     def graph(self) -> coo_matrix:
-        """Free nodes and their eight neighbours, where the middle of the way is free of walls."""
+        """Free nodes and their eight neighbours, where the way is free of walls at its middle and every R/20."""
         xs, ys, kinds = self.nodes
         rows, columns, ways = [], [], []
         nj, ni = xs.shape
@@ -150,11 +150,13 @@ class FloodTest(SimpleTestCase):
                 qj, qi = j + dj, i + di
                 if not (0 <= qj < nj and 0 <= qi < ni and free[qj, qi]):
                     continue
-                x, y = 0.5 * (xs[j, i] + xs[qj, qi]), 0.5 * (ys[j, i] + ys[qj, qi])
-                if read(self.plate.room, *self.plate.frame, x, y) >= RADIUS:
+                a, b = np.array([xs[j, i], ys[j, i]]), np.array([xs[qj, qi], ys[qj, qi]])
+                gap = math.hypot(*(b - a))
+                looks = [0.5, *np.linspace(0.0, 1.0, int(gap / (0.05 * RADIUS)) + 2)[1:-1]]
+                if all(read(self.plate.room, *self.plate.frame, *(a + t * (b - a))) >= RADIUS for t in looks):
                     rows.append(j * ni + i)
                     columns.append(qj * ni + qi)
-                    ways.append(math.hypot(xs[j, i] - xs[qj, qi], ys[j, i] - ys[qj, qi]))
+                    ways.append(gap)
         return coo_matrix((ways, (rows, columns)), shape=(xs.size, xs.size))
 
     def test_ways_are_the_shortest(self) -> None:

@@ -57,6 +57,29 @@ class SpeckTest(SimpleTestCase):
         np.testing.assert_allclose(found[0].mean(axis=0), [0.0, 0.0], atol=0.1)
         self.assertAlmostEqual(float(np.ptp(found[0][:, 0])), 2.0, delta=0.2)
 
+    def test_only_what_lies_wholly_near_a_pass_is_looked_at(self) -> None:
+        near, far, across = box(-1, -0.2, 1, 0.2), box(22, -0.2, 24, 0.2), box(9.5, 20, 11, 20.4)
+        plane = floor_with(shapely.union_all([near, far, across]), box(-40, -40, 40, 40))
+        self.assertEqual(len(specks(plane)), 3)
+        # The box round the pass, 2 R wider, ends in the middle of the third.
+        (found,) = specks(plane, np.array([[-5.0, 0.0], [0.0, 15.0]]))
+        np.testing.assert_allclose(found.mean(axis=0), [0.0, 0.0], atol=0.1)
+        self.assertEqual(specks(plane, np.array([[-39.0, -39.0]])), [])
+
+    def test_from_air_it_is_taken_before_anything_else(self) -> None:
+        """A post beside a plate that is cut from outside: gone after the first pass, left to the last else."""
+        within = box(-40, -40, 40, 40)
+        standing = box(-25, -25, 25, 0).union(box(4.0, 0.5, 5.0, 0.8))
+        after = []
+        for from_air in (True, False):
+            work = Clearing(floor_with(standing, within), from_air=from_air)
+            work.run(-10.0, 20.0, None, lambda _: None)
+            spot = shapely.Point(4.5, 0.65)
+            met = [k for k, p in enumerate(work.pieces) if LineString(p.points).buffer(RADIUS).contains(spot)]
+            after.append(met[0] / len(work.pieces))
+            self.assertEqual(specks(work.plane), [])
+        self.assertLessEqual(after[0], after[1])
+
     def test_a_run_sweeps_all_of_it_from_clear_to_past_it(self) -> None:
         angle = np.array([math.cos(0.4), math.sin(0.4)])
         speck = np.array([a * angle + b * np.array([-angle[1], angle[0]]) for a in np.linspace(-1, 1, 9)

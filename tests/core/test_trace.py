@@ -223,6 +223,40 @@ class PassTest(SimpleTestCase):
         self.assertLess(way, 2.5 * 2.0 * np.pi * 23.0)
 
 
+class RibTest(SimpleTestCase):
+    """Ribs that stand free: both their sides are cleared. Each is cut into already, from the left."""
+
+    def begun(self, standing: Polygon, y: float) -> tuple[Plate, float]:
+        """A plate of which so much stands, cut along y up to x = -5; and how much of it is left then, mm2."""
+        plate = Plate(WIDE.difference(standing).union(LineString([(-50, y), (-5, y)]).buffer(RADIUS, quad_segs=64)))
+        return plate, self.standing(plate)
+
+    def standing(self, plate: Plate) -> float:
+        inner = plate.field[20:-20, 20:-20]
+        return float(np.count_nonzero(inner > 0.01)) * plate.grid.cell**2
+
+    def test_a_rib_thinner_than_the_bite_goes_in_one_pass(self) -> None:
+        """Whether it lies under the cutter's middle or its rim; turning in for more, passes led across it."""
+        for share in (0.35, 0.5, 0.7, 0.85):
+            for off in (0.6, 0.9):
+                y = RADIUS - off * RADIUS
+                plate, before = self.begun(box(-20, -share * TARGET, 20, 0), y)
+                path, depth, ended, _ = plate.trace(-5, y, 0.0, 1000)
+                self.assertEqual(ended, tracer.FADED)
+                self.assertGreater(before, 10.0)
+                self.assertLess(self.standing(plate), 0.01 * before)
+                self.assertLessEqual(float(depth.max()), TARGET)
+                self.assertLess(float(np.abs(np.diff(path, axis=0)[:, 1]).sum()), 0.4 * RADIUS)
+
+    def test_where_the_side_is_not_clear_it_turns_in(self) -> None:
+        """The plate's edge: half a bite deep to begin with, and soon the whole."""
+        y = RADIUS - 0.5 * TARGET
+        plate, _ = self.begun(box(-55, -30, 55, 0), y)
+        _, depth, _, _ = plate.trace(-5, y, 0.0, 120)
+        self.assertLess(float(depth[1]), 0.9 * TARGET)
+        self.assertGreater(float(np.median(depth[-40:])), 0.98 * TARGET)
+
+
 class RefusalTest(SimpleTestCase):
     def test_what_nothing_gets_hold_of_is_given_up(self) -> None:
         """Passes that end where they began and take nothing: each contact is tried a few times, and it ends."""
