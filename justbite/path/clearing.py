@@ -66,8 +66,6 @@ class Clearing:
     corners: Points = field(default_factory=lambda: np.empty((0, 2)))
     """Sharp inner corners of the locus."""
     pieces: list[Piece] = field(default_factory=list)
-    from_air: bool = False
-    """Whether fronts come in from air: where two meet, pieces may stand free for long that no wall holds."""
     removed: float = 0.0
     """Area taken by the passes, mm2."""
 
@@ -168,7 +166,7 @@ class Clearing:
         self._ways.start_anew(shift)
         while (end := self._next_pass(x, y, sweeps, tick)) is not None:
             x, y = end
-            if self.from_air:
+            if self.plane.from_air:
                 last = self.pieces[-1].points
                 x, y = self._run_over_specks(x, y, specks(self.plane, last[:: 1 + len(last) // MANY]), tick)
         return x, y, self.removed - before

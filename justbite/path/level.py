@@ -97,8 +97,11 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
     findings: list[Finding] = []
     whole = part.buffer(area.radius).intersection(area.material).area
     ground = ground or ground_of(area, part, target)
-    plane = Plane(ground.grid, ground.cleared.copy(), ground.room, area.radius, area.wall, target, conventional, speeds)
-    work = Clearing(plane, ground.rims, ground.corners, from_air=area.has_air)
+    plane = Plane(
+        ground.grid, ground.cleared.copy(), ground.room, area.radius, area.wall, target, conventional, speeds,
+        area.has_air,
+    )  # fmt: skip
+    work = Clearing(plane, ground.rims, ground.corners)
 
     def share(removed: float) -> None:
         tick(min(0.999, removed / whole))

@@ -47,6 +47,8 @@ class Plane:
     """Radial depth of cuts with the material on the left, over the target; 0: climb milling only."""
     speeds: Speeds = field(default_factory=Speeds)
     """What links are shaped for."""
+    from_air: bool = False
+    """Whether fronts come in from air: where two meet, pieces may stand free for long that no wall holds."""
     skin: float = field(init=False)
     """Thickness that is not felt."""
     aim: float = field(init=False)
@@ -115,6 +117,7 @@ class Plane:
             near=NEAR if stamping else NEAR_WALK,
             finest=AT_WALL if stamping else 2.0 * AT_WALL,
             most=MOST_TAKEN * share * self.target, back=(BACK_FINE if fine else BACK) * r,
+            ribs=float(self.from_air),
         ).packed()  # fmt: skip
 
     def follow(self, path: Points, most: float) -> tuple[NDArray[np.float64], int, float, NDArray[np.float64]]:

@@ -28,6 +28,9 @@ ASTRIDE, MOST_ASTRIDE = 0.3, 0.9
 clear, it has all of a rib before it. It goes along the rib then: to turn in to take more would lead across it."""
 BESIDE = np.radians(np.array([90.0, 80.0, 70.0, 60.0]))
 """Where that side is looked at, from the heading on."""
+AHEAD, ACROSS, WHOLLY = np.array([1.0, 1.3]), np.linspace(-0.25, 0.95, 25), 0.9
+"""R before the cutter's middle, and from the heading's line towards the material: where a rib is looked for; and how
+far off that line it may end, to be taken whole."""
 ROUND = 100
 """Steps of a walk after which it looks anew whether it goes round and round."""
 WINDOW = 0.25
@@ -63,13 +66,15 @@ class TraceSettings:
     """A cut ends where it takes more than this, mm of radial depth over WINDOW, ..."""
     back: float
     """... and is undone this far before it."""
+    ribs: float
+    """1: a cut that has a rib thinner than the target before it goes along it; 0: it turns in to take its target."""
 
     def packed(self) -> tuple[float, ...]:
         """The settings as the plain tuple that the kernels take."""
         return (
             self.radius, self.wall, self.step, self.target, self.fade, self.fade_length,
             self.turn_away, self.turn_in, self.escape, self.skin, float(self.lag_steps), self.near, self.finest,
-            self.most, self.back,
+            self.most, self.back, self.ribs,
         )  # fmt: skip
 
 
@@ -240,6 +245,25 @@ def _clear_beside(cleared, x0, y0, cell, px, py, heading, side, radius):  # type
 
 
 @njit(cache=True, nogil=True)
+def _rib_ahead(cleared, x0, y0, cell, px, py, heading, side, radius, target):  # type: ignore[no-untyped-def]
+    """Whether what stands before the cutter is a rib thinner than the target, that it takes whole going straight on."""
+    c, s = np.cos(heading), np.sin(heading)
+    for ahead in AHEAD:
+        fx, fy = px + ahead * radius * c, py + ahead * radius * s
+        begins, ends = np.inf, np.inf
+        for across in ACROSS:
+            stands = read(cleared, x0, y0, cell, fx + side * across * radius * s, fy - side * across * radius * c) > 0.0
+            if stands and begins == np.inf:
+                begins = across
+            elif not stands and begins < np.inf:
+                ends = across
+                break
+        if begins > ACROSS[0] and ends < WHOLLY and (ends - begins) * radius < target:
+            return True
+    return False
+
+
+@njit(cache=True, nogil=True)
 def _slide(room, x0, y0, cell, px, py, heading, settings):  # type: ignore[no-untyped-def]
     """One step along the wall at (px, py), where turning alone finds no way on.
 
@@ -338,9 +362,11 @@ def trace(  # type: ignore[no-untyped-def]
     held = False
     e = 0.0
     while n <= max_steps:
-        astride = stamping and ASTRIDE * target < e < MOST_ASTRIDE * target and _clear_beside(
-            cleared, x0, y0, cell, px, py, heading, side, radius
-        )  # fmt: skip
+        astride = False
+        if stamping and settings[15] > 0.0 and e < MOST_ASTRIDE * target:
+            astride = e > ASTRIDE * target and _clear_beside(cleared, x0, y0, cell, px, py, heading, side, radius)
+            if not astride:
+                astride = _rib_ahead(cleared, x0, y0, cell, px, py, heading, side, radius, target)
         turn, e, held = _turn(
             cleared, room, x0, y0, cell, px, py, heading, side, turn, held, settings, target, astride
         )  # fmt: skip

@@ -200,7 +200,7 @@ class RingTest(SimpleTestCase):
         settings = tracer.TraceSettings(
             radius=RADIUS, wall=RADIUS, step=0.1 * RADIUS, target=2.0, fade=SWEEPS[0].fade * 2.0,
             fade_length=0.6 * RADIUS, turn_away=0.6, turn_in=3.0, escape=1.25, skin=0.01, lag_steps=5, near=0.03,
-            finest=0.008, most=2.0, back=RADIUS,
+            finest=0.008, most=2.0, back=RADIUS, ribs=0.0,
         ).packed()  # fmt: skip
         path, _, ended, _, _, _ = tracer.trace(
             cleared, room, grid.x0, grid.y0, grid.cell, 14.5, 0.0, np.pi / 2, 0.0, -1, settings, 2.0, False, 20_000,

@@ -34,7 +34,7 @@ def settings(**other: float) -> tuple[float, ...]:
         "radius": RADIUS, "wall": RADIUS, "step": 0.05 * RADIUS, "target": TARGET, "fade": sweep.fade * TARGET,
         "fade_length": 0.6 * RADIUS, "turn_away": 0.12 * RADIUS, "turn_in": sweep.turn_in * RADIUS,
         "escape": sweep.escape * RADIUS, "skin": 0.01, "lag_steps": 5, "near": 0.004, "finest": 0.004,
-        "most": 1.035 * TARGET, "back": RADIUS,
+        "most": 1.035 * TARGET, "back": RADIUS, "ribs": 0.0,
     }  # fmt: skip
     return tracer.TraceSettings(**{**given, **other}).packed()  # type: ignore[arg-type]
 
@@ -241,18 +241,27 @@ class RibTest(SimpleTestCase):
             for off in (0.6, 0.9):
                 y = RADIUS - off * RADIUS
                 plate, before = self.begun(box(-20, -share * TARGET, 20, 0), y)
-                path, depth, ended, _ = plate.trace(-5, y, 0.0, 1000)
+                path, depth, ended, _ = plate.trace(-5, y, 0.0, 1000, given=settings(ribs=1.0))
                 self.assertEqual(ended, tracer.FADED)
                 self.assertGreater(before, 10.0)
                 self.assertLess(self.standing(plate), 0.01 * before)
                 self.assertLessEqual(float(depth.max()), TARGET)
                 self.assertLess(float(np.abs(np.diff(path, axis=0)[:, 1]).sum()), 0.4 * RADIUS)
 
+    def test_a_rib_met_end_on_goes_in_one_pass_too(self) -> None:
+        for share, off in ((0.3, 0.3), (0.5, 0.6), (0.8, 0.6), (0.8, 0.9)):
+            rib = box(-20, -share * TARGET, 20, 0)
+            plate = Plate(WIDE.difference(rib))
+            before = self.standing(plate)
+            plate.trace(-25.5, RADIUS - off * RADIUS, 0.0, 1000, given=settings(ribs=1.0))
+            self.assertAlmostEqual(before, rib.area, delta=0.1 * rib.area)
+            self.assertLess(self.standing(plate), 0.01 * before)
+
     def test_where_the_side_is_not_clear_it_turns_in(self) -> None:
         """The plate's edge: half a bite deep to begin with, and soon the whole."""
         y = RADIUS - 0.5 * TARGET
         plate, _ = self.begun(box(-55, -30, 55, 0), y)
-        _, depth, _, _ = plate.trace(-5, y, 0.0, 120)
+        _, depth, _, _ = plate.trace(-5, y, 0.0, 120, given=settings(ribs=1.0))
         self.assertLess(float(depth[1]), 0.9 * TARGET)
         self.assertGreater(float(np.median(depth[-40:])), 0.98 * TARGET)
 
