@@ -13,6 +13,7 @@ from numba import njit
 from justbite.field.cleared import stamp, undo
 from justbite.field.grid import read
 from justbite.path.contact import radial_depth, thicker
+from justbite.path.ribs import is_astride
 
 HUGE = 1e9
 END_HAND = 0.95
@@ -23,14 +24,6 @@ PIVOT = 0.03
 """Where the escape radius is under this share of R, the cutter may turn on the spot."""
 RAN_OUT, FADED, STUCK, CLOSED, OVER = 0, 1, 2, 3, 4
 """How a pass ended: step limit, engagement faded, no way on, came round to its start, took more than it should."""
-ASTRIDE, MOST_ASTRIDE = 0.3, 0.9
-"""Over the target: where a cut takes more than the one and less than the other, and the side towards the material is
-clear, it has all of a rib before it. It goes along the rib then: to turn in to take more would lead across it."""
-BESIDE = np.radians(np.array([90.0, 80.0, 70.0, 60.0]))
-"""Where that side is looked at, from the heading on."""
-AHEAD, ACROSS, WHOLLY = np.array([1.0, 1.3]), np.linspace(-0.25, 0.95, 25), 0.9
-"""R before the cutter's middle, and from the heading's line towards the material: where a rib is looked for; and how
-far off that line it may end, to be taken whole."""
 ROUND = 100
 """Steps of a walk after which it looks anew whether it goes round and round."""
 WINDOW = 0.25
@@ -235,35 +228,6 @@ def _best_turn(cleared, room, x0, y0, cell, px, py, heading, side, last, held, s
 
 
 @njit(cache=True, nogil=True)
-def _clear_beside(cleared, x0, y0, cell, px, py, heading, side, radius):  # type: ignore[no-untyped-def]
-    """Whether nothing stands under the quarter of the cutter's circle towards the material: it is astride of a rib."""
-    for k in range(BESIDE.size):
-        angle = heading - side * BESIDE[k]
-        if read(cleared, x0, y0, cell, px + radius * np.cos(angle), py + radius * np.sin(angle)) > 0.0:
-            return False
-    return True
-
-
-@njit(cache=True, nogil=True)
-def _rib_ahead(cleared, x0, y0, cell, px, py, heading, side, radius, target):  # type: ignore[no-untyped-def]
-    """Whether what stands before the cutter is a rib thinner than the target, that it takes whole going straight on."""
-    c, s = np.cos(heading), np.sin(heading)
-    for ahead in AHEAD:
-        fx, fy = px + ahead * radius * c, py + ahead * radius * s
-        begins, ends = np.inf, np.inf
-        for across in ACROSS:
-            stands = read(cleared, x0, y0, cell, fx + side * across * radius * s, fy - side * across * radius * c) > 0.0
-            if stands and begins == np.inf:
-                begins = across
-            elif not stands and begins < np.inf:
-                ends = across
-                break
-        if begins > ACROSS[0] and ends < WHOLLY and (ends - begins) * radius < target:
-            return True
-    return False
-
-
-@njit(cache=True, nogil=True)
 def _slide(room, x0, y0, cell, px, py, heading, settings):  # type: ignore[no-untyped-def]
     """One step along the wall at (px, py), where turning alone finds no way on.
 
@@ -362,11 +326,9 @@ def trace(  # type: ignore[no-untyped-def]
     held = False
     e = 0.0
     while n <= max_steps:
-        astride = False
-        if stamping and settings[15] > 0.0 and e < MOST_ASTRIDE * target:
-            astride = e > ASTRIDE * target and _clear_beside(cleared, x0, y0, cell, px, py, heading, side, radius)
-            if not astride:
-                astride = _rib_ahead(cleared, x0, y0, cell, px, py, heading, side, radius, target)
+        astride = stamping and settings[15] > 0.0 and is_astride(
+            cleared, x0, y0, cell, px, py, heading, side, radius, target, e
+        )  # fmt: skip
         turn, e, held = _turn(
             cleared, room, x0, y0, cell, px, py, heading, side, turn, held, settings, target, astride
         )  # fmt: skip
