@@ -1,0 +1,131 @@
+"""The bench: the areas it draws, the brute-force grid behind the solver, its mesh, and its table as printed."""
+
+import contextlib
+import io
+import json
+import math
+import tempfile
+from pathlib import Path
+
+import numpy as np
+from django.test import SimpleTestCase
+from shapely.geometry import Polygon
+
+from justbite import bench, catalogue
+from justbite.bite import solver
+from justbite.cli import main
+from justbite.model.job import parse_job
+from justbite.odd import odd_areas
+from justbite.part.read import read_part
+from justbite.plan import plan
+from tests.core.test_path import job, rectangle
+
+
+class MadeAreasTest(SimpleTestCase):
+    def test_a_seed_is_an_area(self) -> None:
+        one, again = (list(bench.made_areas(range(20, 28))) for _ in range(2))
+        self.assertEqual(one, again)
+        self.assertEqual([d["name"].split()[1] for d in one], list(bench.KINDS[4:] + bench.KINDS[:4]))
+        (odd,) = odd_areas(range(20, 21))
+        self.assertNotEqual(odd["regions"], one[0]["regions"])
+
+    def test_cutters_and_bites_are_those_of_the_lists(self) -> None:
+        for data in bench.made_areas(range(1, 41)):
+            tool, operation = data["tools"][0], data["operations"][0]
+            self.assertIn(tool["diameter"], bench.CUTTERS)
+            self.assertIn(operation["bite"]["share"], bench.BITES)
+            region = data["regions"][0]
+            shape = Polygon(region["outline"], region["islands"])
+            self.assertTrue(shape.is_valid)
+            # The cutter fits in somewhere.
+            self.assertFalse(shape.buffer(-0.5 * tool["diameter"]).is_empty)
+
+    def test_open_ones_have_stock_to_their_edge_or_none_beyond_it(self) -> None:
+        for data in bench.made_areas(range(7, 80, 8)):
+            region, stock = data["regions"][0], data["stock"]["box"]
+            self.assertTrue(region["open_edges"])
+            rim = np.array(region["outline"]).min(axis=0) - stock["min"][:2]
+            np.testing.assert_allclose(rim, 0.0 if region["open_edges"] == "all" else 10.0, atol=1e-9)
+
+
+class SolverTest(SimpleTestCase):
+    def test_a_plain_grid_finds_nothing_better(self) -> None:
+        """60 radial depths x 6 step-downs x 40 feeds, each held against every ceiling."""
+        tools, materials, machines = catalogue.tools(), catalogue.materials(), catalogue.machines()
+        for tool, material, machine in (
+            ("flat-10", "aluminium-wrought", "harbour-mill"),
+            ("flat-12", "titanium", "slow-giant"),
+        ):
+            case = solver.Case(tools[tool], materials[material], machines[machine], 20.0)
+            best = bench.brute_force(case)
+            found = solver.solve(case).removal_rate
+            self.assertGreater(best, 0.9 * found)
+            self.assertLess(best, 1.002 * found)
+
+
+class MeshTest(SimpleTestCase):
+    def test_it_is_closed_and_holds_what_it_should(self) -> None:
+        """Every edge of a closed mesh belongs to two triangles, once each way; its volume by the divergence theorem."""
+        data = bench.large_mesh(40)
+        count = int.from_bytes(data[80:84], "little")
+        record = np.frombuffer(data[84:], dtype=[("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("spare", "<u2")])
+        self.assertEqual(len(record), count)
+        corners = record["corners"].astype(float)
+        _, at = np.unique(corners.reshape(-1, 3).round(4), axis=0, return_inverse=True)
+        sides = np.concatenate([at.reshape(-1, 3)[:, [a, b]] for a, b in ((0, 1), (1, 2), (2, 0))])
+        there, back = ({tuple(e) for e in edges.tolist()} for edges in (sides, sides[:, ::-1]))
+        self.assertEqual(len(there), len(sides))
+        self.assertEqual(there, back)
+        a, b, c = corners.transpose(1, 0, 2)
+        volume = float((a * np.cross(b, c)).sum()) / 6.0
+        pocket = math.pi * 80**2 * 20
+        self.assertAlmostEqual(volume, 200 * 200 * 40 - pocket, delta=0.06 * pocket)
+        part = read_part(data, "mesh.stl", "mm", 0.02, 0.002)
+        self.assertEqual(len(part.bodies[0].triangles), count)
+
+
+class TableTest(SimpleTestCase):
+    def printed(self, *arguments: str) -> list[str]:
+        out = io.StringIO()
+        with contextlib.redirect_stdout(out):
+            self.assertEqual(main(["bench", *arguments]), 0)
+        return out.getvalue().splitlines()
+
+    def test_a_row_holds_what_the_report_says(self) -> None:
+        data = [job(rectangle(40, 30)) | {"name": "tray"}, {**job(rectangle(36, 30)), "name": "well"}]
+        data[1]["stock"] = {"box": {"min": [500, 500, -15], "max": [600, 600, 0]}}
+        with tempfile.TemporaryDirectory() as folder:
+            file = Path(folder) / "jobs.json"
+            file.write_text(json.dumps(data))
+            lines = self.printed("--jobs", str(file))
+        self.assertIn("jobs.json", lines[0])
+        self.assertEqual(lines[1], bench.HEADER)
+        # What cannot be planned is said, and no row.
+        self.assertTrue(lines[3].startswith("well: "))
+        told = dict(zip([name for name, _ in bench.COLUMNS], map(float, lines[2][bench.NAME :].split()), strict=True))
+        report = plan(bench.on_machine(data[0], 1e9)).report
+        row = report["operations"][0]
+        self.assertAlmostEqual(told["max"], row["max_over_target"], delta=0.001)
+        self.assertAlmostEqual(told["within"], row["within_share"], delta=0.001)
+        self.assertAlmostEqual(told["ideal x"], report["seconds"] / row["ideal_seconds"], delta=0.001)
+        self.assertEqual((told["errors"], told["thin"]), (0, 0))
+        # It waits for its acceleration; and a plain path takes longer.
+        self.assertGreater(told["5 m/s2 x"], told["ideal x"])
+        self.assertGreater(told["plain x"], 1.0)
+        self.assertTrue(lines[-1].startswith("within 0.8 to 1.1 of the target"))
+
+    def test_the_replay_alone_takes_part_of_the_proof(self) -> None:
+        parsed = bench.on_machine(job(rectangle(40, 30)), 1e9)
+        made = plan(parsed)
+        bench.run_seconds(parsed, made.program)
+        alone = bench.run_seconds(parsed, made.program)
+        self.assertGreater(alone, 0.0)
+        self.assertLess(alone, made.report["operations"][0]["proof_seconds"])
+
+    def test_the_bench_machine_is_the_one_it_says(self) -> None:
+        data = job(rectangle(40, 30))
+        free, held = bench.on_machine(data, 1e9), bench.on_machine(data, 5000)
+        self.assertEqual({o.feed for o in (*free.operations, *held.operations)}, {bench.CUT_FEED})
+        machines = [getattr(j.machine, "acceleration", None) for j in (free, held)]
+        self.assertEqual(machines, [1e9, 5000])
+        self.assertEqual(parse_job(data).operations[0].feed, None)

@@ -1,0 +1,54 @@
+"""Commands of the server: the demo goes onto an empty shelf, and onto no other."""
+
+import io
+import json
+from pathlib import Path
+
+from django.core.management import call_command
+from django.test import TestCase
+
+from server.management.commands.serve import _free_port, _wait_for
+from server.models import Job, PartFile
+
+DEMO = Path(__file__).parents[2] / "demo"
+
+
+class LoadDemoTest(TestCase):
+    def load(self) -> str:
+        out = io.StringIO()
+        call_command("load_demo", stdout=out)
+        return out.getvalue()
+
+    def test_six_jobs_of_which_three_are_on_parts(self) -> None:
+        self.assertIn("6 demo jobs", self.load())
+        wished = json.loads((DEMO / "parts" / "from-parts.json").read_text())
+        drawn = [
+            json.loads((DEMO / f"{name}.json").read_text())["name"] for name in ("sinker", "float-yoke", "gauge-base")
+        ]
+        jobs = {j.document["name"]: j.document for j in Job.objects.all()}
+        self.assertEqual(set(jobs), {w["name"] for w in wished} | set(drawn))
+        self.assertEqual(PartFile.objects.count(), len(wished))
+        for wish in wished:
+            document = jobs[wish["name"]]
+            self.assertEqual(len(document["regions"]), len(wish["take"]))
+            self.assertEqual(
+                {o["tool"] for o in document["operations"]} <= {t["number"] for t in document["tools"]}, True
+            )
+
+    def test_a_shelf_with_jobs_is_left_alone(self) -> None:
+        Job.objects.create(document=json.loads((DEMO / "sinker.json").read_text()))
+        self.assertIn("left alone", self.load())
+        self.assertEqual(Job.objects.count(), 1)
+
+
+class ServeTest(TestCase):
+    def test_a_port_that_is_taken_is_passed_over(self) -> None:
+        import socket
+
+        with socket.socket() as taken:
+            taken.bind(("127.0.0.1", 0))
+            taken.listen()
+            port = taken.getsockname()[1]
+            self.assertGreater(_free_port("127.0.0.1", port), port)
+            _wait_for("127.0.0.1", port, 5.0)
+        self.assertEqual(_free_port("127.0.0.1", port), port)
