@@ -1,7 +1,8 @@
 <script lang="ts">
   /** The part from above: areas to take or leave, edges to open, chains to pick, shapes to draw. */
   import { number } from '../format';
-  import type { Area, Desk } from './desk.svelte';
+  import type { Area } from './areas';
+  import type { Desk } from './desk.svelte';
   import { fitted, under, zoomed, type View } from '../bench/view';
   import { circle, polyline, rectangle, type Point } from './shapes';
 

@@ -4,7 +4,8 @@
   import QuantityField from '../parts/QuantityField.svelte';
   import TextField from '../parts/TextField.svelte';
   import type { Vertex } from '../types';
-  import type { Area, Desk } from './desk.svelte';
+  import type { Area } from './areas';
+  import type { Desk } from './desk.svelte';
   import ShapeFields from './ShapeFields.svelte';
 
   let { desk, area, others }: { desk: Desk; area: Area; others: Area[] } = $props();

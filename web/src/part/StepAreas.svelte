@@ -3,7 +3,8 @@
   import { length, number } from '../format';
   import QuantityField from '../parts/QuantityField.svelte';
   import AreaCard from './AreaCard.svelte';
-  import type { Area, Desk, Tool } from './desk.svelte';
+  import type { Area } from './areas';
+  import type { Desk, Tool } from './desk.svelte';
   import ShapeFields from './ShapeFields.svelte';
 
   let { desk }: { desk: Desk } = $props();

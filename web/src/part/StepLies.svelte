@@ -2,7 +2,8 @@
   /** Step 2: which face looks up, which edge is X, and where the datum is. */
   import type { Share } from '../types';
   import TextField from '../parts/TextField.svelte';
-  import { datumWords, type Desk } from './desk.svelte';
+  import { datumWords } from './areas';
+  import type { Desk } from './desk.svelte';
 
   let { desk }: { desk: Desk } = $props();
   const datum = $derived(desk.placing.datum);
