@@ -3,7 +3,7 @@
  * The server places and finds; here is only what was wished and what was accepted.
  */
 import * as api from '../api/client';
-import { areaIn, carried, datumWords, fresh, withRegions, type Area } from './areas';
+import { areaIn, areaOf, carried, datumWords, fresh, withRegions, type Area } from './areas';
 import type {
   Datum,
   Finding,
