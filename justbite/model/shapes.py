@@ -156,6 +156,9 @@ def _beside(chain: NDArray[np.float64], by: float) -> BaseGeometry:
             angles = math.atan2(one[1], one[0]) + turn * (np.arange(count) + 0.5) / count
             tips = by / math.cos(0.5 * turn / count) * np.column_stack([np.cos(angles), np.sin(angles)])
             sides.append(shapely.polygons([corner, corner + by * one, *(corner + tips), corner + by * other]))
+        elif turn < -1e-9:
+            # Beyond the middle of a round bay the edges' ways out part again.
+            sides.append(shapely.polygons([corner, corner + by * one, corner + by * other]))
     return shapely.union_all(sides)
 
 

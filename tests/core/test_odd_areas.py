@@ -76,6 +76,15 @@ class StripTest(SimpleTestCase):
         self.assertLess(narrow.difference(wide).area, 1e-6)
         self.assertGreater(wide.area, narrow.area + 1.0)
 
+    def test_a_round_bay_leaves_no_gaps(self) -> None:
+        """An arc of a hole: beyond the hole's middle the ways straight out of its edges part again."""
+        (data,) = odd_areas(range(53, 54))
+        region = parse_job(data).regions[0]
+        strip = free_space(region, 8.0, CHORD).difference(Polygon(region.outline).buffer(1e-3))
+        gaps = strip.buffer(0.2).buffer(-0.2).difference(strip.buffer(0.005))
+        self.assertGreater(strip.area, 10.0)
+        self.assertLess(gaps.area, 0.01 * strip.area)
+
     def test_shapes_that_touch_along_a_line(self) -> None:
         square = box(0, 0, 10, 10)
         touching = GeometryCollection([square, LineString([(10, 3), (20, 3)]), Point(30, 30)])
