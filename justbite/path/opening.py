@@ -77,7 +77,7 @@ def find_openings(area: Area, part: Polygon, clearance: float, wish: Wish | None
     if usual is None:
         return []
     if usual.kind == "outside":
-        return _from_outside(usual, area, part, wish)
+        return [usual] if wish.place is not None else _from_outside(usual, area, part, wish)
     if usual.kind not in ("helix", "ramp") or wish.kind in ("helix", "plunge"):
         return [usual]
     if is_narrow(part, area.radius):

@@ -150,6 +150,9 @@ class ArmsTest(SimpleTestCase):
         self.assertEqual([(e.kind, e.chosen) for e in ramped.before], [("ramp", True)] * 2)
         for ramp in ramped.before:
             self.assertGreater(ramp.points[:, 1].max(), 50.0)
+        # Where the user says where to begin, it begins there.
+        (alone,) = find_openings(area, part, 0.25, Wish(slotting=True, place=(30.0, -9.0)), 2.0, None)
+        self.assertEqual((alone.kind, alone.before), ("outside", ()))
         trough = area_of(parse_job(job(rectangle(60, 40), open_edges=[0])))
         (part,) = parts_of(trough)
         self.assertEqual(len(find_openings(trough, part, 0.25, Wish(slotting=True), 2.0, None)), 1)
