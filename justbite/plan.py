@@ -219,11 +219,15 @@ def _prove(job: Job, bites: list[Bite], machine: Machine, planned: Moves, progra
     steady = block_times(even, drive, path_tolerance)
     rows, pieces, findings = [], [], []
     for index, (operation, bite) in enumerate(zip(job.operations, bites, strict=True)):
-        progress(0.75 + 0.24 * index / len(bites), f"Proving {operation.name}")
+
+        def tick(share: float, index: int = index, name: str = operation.name) -> None:
+            progress(0.75 + 0.24 * (index + share) / len(bites), f"Proving {name}")
+
+        tick(0.0)
         began = time.perf_counter()
         own, at = renumbered(read, index)
         teeth = bite.speed * job.tool(operation.tool).flutes
-        audit = audit_operation(stock, job, operation, own, bite.ae, bite.ap, settings, bite.feed, teeth)
+        audit = audit_operation(stock, job, operation, own, bite.ae, bite.ap, settings, bite.feed, teeth, tick)
         borne = solver.borne_chip(case_for(job, operation), bite)
         proving = time.perf_counter() - began
         planner = planned.depth[planned.operation == index]

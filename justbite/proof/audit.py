@@ -3,6 +3,7 @@
 The map of the stock and the walls are made from the job alone.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -23,6 +24,9 @@ LEAST_WINDOW = 0.2
 ON_LEVEL, FULL, FLAT_TURN, CUSPS = 1e-3, 0.9, 6.5, 0.01
 """mm above a level that still count as on it; share of the level's depth that a full cut takes; R of level way
 that may follow any way in: a helix's last turn; R of radial depth that is not yet a cut."""
+
+
+Tick = Callable[[float], None]
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,15 +87,15 @@ class Audit:
 
 def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, target: float,
                     ap: float, settings: ProofSettings, feed: float | None = None,
-                    teeth_a_minute: float = np.inf) -> Audit:  # fmt: skip
+                    teeth_a_minute: float = np.inf, tick: Tick = lambda share: None) -> Audit:  # fmt: skip
     """Run the moves of one operation over `stock` and measure. `target` and `ap` in mm.
 
     With the `feed` of the bite, mm/min, the trace of ways in tells their load instead of their depth. Chips are told
-    for so many teeth a minute.
+    for so many teeth a minute. `tick` is called with the share of the map that is done, and may raise to stop.
     """
     tool = job.tool(operation.tool)
     radius = tool.diameter / 2
-    steps, lowered, rapids, drops, left_over = _run(stock, job, operation, moves, radius, settings)
+    steps, lowered, rapids, drops, left_over = _run(stock, job, operation, moves, radius, settings, tick)
     axial = _axial(job, operation, steps, moves, ap, stock.chord, radius)
     trace, way_in = _measure(steps, lowered, moves, axial, settings.window * radius, radius)
     window = settings.window * radius
@@ -151,7 +155,7 @@ def _quantile(values: NDArray[np.float32], weights: NDArray[np.float32], share: 
 
 
 def _run(
-    stock: Stock, job: Job, operation: Operation, moves: Moves, radius: float, settings: ProofSettings
+    stock: Stock, job: Job, operation: Operation, moves: Moves, radius: float, settings: ProofSettings, tick: Tick
 ) -> tuple[NDArray[np.float64], NDArray[np.float32], NDArray[np.float64], NDArray[np.float64], float]:
     """Run the moves over all tiles of the stock: as replay.run, places on the drawing; and the share left over."""
     emptied = _emptied(stock, job, operation, radius)
@@ -159,7 +163,8 @@ def _run(
     places = onto_map(moves.start), moves.kind, onto_map(moves.end), onto_map(np.nan_to_num(moves.centre))
     found = None
     reachable = standing = 0
-    for tile in stock.tiles():
+    for number, tile in enumerate(stock.tiles()):
+        tick(number / stock.count)
         for shape, z in emptied:
             tile.lower(shape, z)
         given = (

@@ -112,6 +112,11 @@ class Stock:
         self._rows = max(1, min(self.ny, tile_cells // self.nx))
         self._kept: dict[int, Tile | tuple[bytes, ...]] = {}
 
+    @property
+    def count(self) -> int:
+        """How many tiles there are."""
+        return math.ceil(self.ny / self._rows)
+
     def tiles(self) -> Iterator[Tile]:
         """Each band in turn; what is done to it before the next is asked for stays."""
         for first in range(0, self.ny, self._rows):

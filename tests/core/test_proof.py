@@ -5,13 +5,14 @@ import io
 import json
 import math
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 from django.test import SimpleTestCase
 
 from justbite.cli import main
-from justbite.errors import ProgramError
+from justbite.errors import ProgramError, StoppedError
 from justbite.model.job import parse_job
 from justbite.model.moves import Moves, lengths, sweep_angles
 from justbite.motion.clock import Drive, block_times
@@ -76,6 +77,25 @@ class AuditTest(SimpleTestCase):
         self.assertAlmostEqual(
             audit("G0 X20 Y20\n" + levels).removed, audit("G0 X20 Y20\nG1 Z-8 F500\nG1 X40 F900\n").removed, delta=1.0
         )
+
+    def test_it_tells_how_far_it_is_and_can_be_stopped(self) -> None:
+        parsed = parse_job(job(rectangle(60, 45)))
+        moves = read_program(HEAD + "G0 X20 Y20\nG1 Z-8 F500\nG1 X40 F900\n")
+        told: list[float] = []
+
+        def run(tick: Callable[[float], None]) -> None:
+            stock = Stock(parsed, 5 / 60, 0.002, tile_cells=100_000)
+            self.assertGreater(stock.count, 5)
+            audit_operation(stock, parsed, parsed.operations[0], moves, 2.0, 8.0, SETTINGS, tick=tick)
+            np.testing.assert_allclose(told, np.arange(stock.count) / stock.count)
+
+        def stop(share: float) -> None:
+            if share > 0.5:
+                raise StoppedError("Stopped.")
+
+        run(told.append)
+        with self.assertRaises(StoppedError):
+            run(stop)
 
     def test_tiles_are_one_map(self) -> None:
         """A map in many tiles, packed in between, measures what one tile does; also what the next operation meets."""
