@@ -223,7 +223,6 @@ def _prove(job: Job, bites: list[Bite], machine: Machine, planned: Moves, progra
         def tick(share: float, index: int = index, name: str = operation.name) -> None:
             progress(0.75 + 0.24 * (index + share) / len(bites), f"Proving {name}")
 
-        tick(0.0)
         began = time.perf_counter()
         own, at = renumbered(read, index)
         teeth = bite.speed * job.tool(operation.tool).flutes
