@@ -24,7 +24,7 @@ from justbite.motion.clock import Drive, block_times
 from justbite.nc.reader import read_program
 from justbite.nc.writer import Heading, write_program
 from justbite.path.program import MovesBuilder
-from justbite.path.rough import Limits, add_operation
+from justbite.path.rough import Limits, Swept, add_operation
 from justbite.prepare import bite_of, case_for, check_job
 from justbite.proof.audit import Audit, ProofSettings, audit_operation, renumbered
 from justbite.proof.stockmap import Stock
@@ -60,9 +60,11 @@ def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:
     out = MovesBuilder(start=np.array([0.0, 0.0, travel]))
     limits = Limits(
         tolerances.CHORD, tolerances.WALL_SNAP, tolerances.WALL_SNAP_TOLERANCE, tolerances.FIT_SHARE,
-        tolerances.FIT_BITE_SHARE,        tolerances.UNREACHED_AREA, tolerances.ENTRY_CLEAR,
+        tolerances.FIT_BITE_SHARE, tolerances.UNREACHED_AREA, tolerances.ENTRY_CLEAR,
+        tolerances.REST_FILM,
     )  # fmt: skip
     compute, choices = [], []
+    before: list[Swept] = []
     count = len(job.operations)
     for index, operation in enumerate(job.operations):
         began = time.perf_counter()
@@ -72,8 +74,9 @@ def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:
             progress(0.7 * (index + share) / count, what)
 
         case = case_for(job, operation)
-        step = _Step(out, job, operation, case, machine, material, travel, limits, tick)
-        bites[index], found, choice = _by_minutes(step, bites[index])
+        step = _Step(out, job, operation, case, machine, material, travel, limits, tick, tuple(before))
+        bites[index], found, choice, swept = _by_minutes(step, bites[index])
+        before += swept
         findings += _bite_findings(operation, bites[index]) + found
         findings += rules.order_findings(job, operation, bites[index], machine, case.wanted_speed)
         choices.append(choice)
@@ -110,8 +113,9 @@ class _Step:
     travel: float
     limits: Limits
     tick: Progress
+    before: tuple[Swept, ...]
 
-    def add(self, bite: Bite, first: float, last: float) -> list[Finding]:
+    def add(self, bite: Bite, first: float, last: float) -> tuple[list[Finding], list[Swept]]:
         """Append the operation's moves with this bite; progress goes from share `first` to `last`."""
         law = solver.feed_law(self.case, bite)
 
@@ -120,7 +124,7 @@ class _Step:
 
         return add_operation(
             self.out, self.job, self.operation, bite, self.machine, self.material, self.travel, self.limits, tick, law,
-            solver.borne_chip(self.case, bite),
+            solver.borne_chip(self.case, bite), self.before,
         )  # fmt: skip
 
     def measured(self, mark: int) -> tuple[Moves, np.ndarray]:
@@ -129,12 +133,12 @@ class _Step:
         return moves, path_seconds(moves, self.machine, self.operation.tolerance)
 
 
-def _by_minutes(step: _Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str, Any]]:
+def _by_minutes(step: _Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str, Any], list[Swept]]:
     """Plan an operation; where another bite promises fewer minutes plan that too, and keep the quicker."""
     out, mark = step.out, len(step.out.rows)
     points = out.points
     pinned = step.case.ae is not None and step.case.ap is not None
-    findings = step.add(bite, 0.0, 1.0 if pinned else 0.5)
+    findings, swept = step.add(bite, 0.0, 1.0 if pinned else 0.5)
     moves, seconds = step.measured(mark)
     known = known_path(moves, seconds, bite)
     points = out.points - points
@@ -151,6 +155,7 @@ def _by_minutes(step: _Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str,
                 "path_points": 0,
                 "path_blocks": 0,
             },
+            swept,
         )
     other = promising(step.case, bite, known)
     chosen = False
@@ -160,12 +165,12 @@ def _by_minutes(step: _Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str,
     if other is not None:
         kept, before = out.rows[mark:], out.points
         del out.rows[mark:]
-        found = step.add(other, 0.5, 1.0)
+        found, taken = step.add(other, 0.5, 1.0)
         _, again = step.measured(mark)
         trials.append(Trial(other.ae, other.steps, float(again.sum())))
         chosen = trials[1].seconds < trials[0].seconds
         if chosen:
-            bite, findings, points = other, found, out.points - before
+            bite, findings, points, swept = other, found, out.points - before, taken
         else:
             out.rows[mark:] = kept
     told = replace(known, choose=chosen)
@@ -181,6 +186,7 @@ def _by_minutes(step: _Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str,
             "path_points": points,
             "path_blocks": len(out.rows) - mark,
         },
+        swept,
     )
 
 

@@ -21,6 +21,7 @@ CODES: dict[str, tuple[str, str]] = {
     "area.keep-out": ("warning", "Move the clamp, or cut the rest in another setup."),
     "area.no-entry": ("error", "Take a smaller cutter, or leave less on the walls."),
     "area.unreached": ("warning", "Clear it afterwards with a smaller cutter."),
+    "area.no-rest": ("note", "Take the area out of the operation, or give a smaller cutter or allowance."),
     "area.outside-stock": ("warning", "Check the stock or the depth of the area."),
     "area.left-over": ("warning", "Look at the place in the drawing; plan again with a finer tolerance."),
     "entry.ramp": ("note", "The helix does not fit; a pre-drilled hole would be quicker."),

@@ -16,6 +16,11 @@ from shapely.validation import explain_validity
 from justbite.errors import JobError
 from justbite.model.job import Job, KeepOut, Region, Vertex
 
+SAME = 1e-6
+"""mm between heights that are one."""
+OVERLAP = 1e-3
+"""mm2 that two areas must share to be over each other."""
+
 
 def edge_points(a: Vertex, b: Vertex, chord: float) -> NDArray[np.float64]:
     """Points (n, 2) from `a` up to, not including, `b`; arcs keep within `chord` mm."""
@@ -177,11 +182,29 @@ def in_the_way(job: Job, region: Region, chord: float) -> list[tuple[KeepOut, Po
 
 
 def job_space(job: Job, region: Region, strip: float, chord: float) -> BaseGeometry:
-    """`free_space` of a region of a job: less its keep-outs."""
+    """`free_space` of a region of a job: less its keep-outs, and less the floors of areas beside it."""
     free = free_space(region, strip, chord)
     for _, shape in in_the_way(job, region, chord):
         free = free.difference(shape)
-    return free
+    deeper, floors = beside(job, region, chord)
+    return free if floors.is_empty else free.difference(floors.difference(deeper))
+
+
+def beside(job: Job, region: Region, chord: float) -> tuple[BaseGeometry, BaseGeometry]:
+    """Other areas that an open edge may lead to: those at least as deep as this one, and those whose floor is higher.
+
+    Areas over or in this one are left out: that nothing stands beyond its open edges is known better there.
+    """
+    deeper: list[BaseGeometry] = []
+    floors: list[BaseGeometry] = []
+    if region.open_edges:
+        own = region_shape(region, chord)
+        for other in job.regions:
+            if other.name != region.name:
+                shape = region_shape(other, chord)
+                if shape.intersection(own).area <= OVERLAP:
+                    (floors if other.bottom > region.bottom + SAME else deeper).append(shape)
+    return shapely.union_all(deeper), shapely.union_all(floors)
 
 
 def cut_before(job: Job, region: Region, chord: float) -> BaseGeometry:

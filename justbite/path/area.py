@@ -4,7 +4,7 @@
 edges a strip of air. `locus` is where its centre may stand.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import shapely
@@ -13,8 +13,11 @@ from shapely.geometry import LineString, Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from justbite.model.job import Job, Region
-from justbite.model.shapes import cut_before, job_space, region_shape
+from justbite.model.shapes import beside, cut_before, job_space, region_shape
 from justbite.model.stock import standing
+
+LEAST_REST = 1e-3
+"""A piece of rest smaller than that is none, R squared."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,7 +53,9 @@ def make_area(job: Job, region: Region, radius: float, allowance: float, snap: f
     shape = region_shape(region, chord)
     free = job_space(job, region, 3.2 * radius + allowance, chord)
     stock = standing(job.stock, region.bottom, chord)
-    material = shape.intersection(stock)
+    # Beyond an open edge there may be another area of the job, not yet cut.
+    deeper, _ = beside(job, region, chord)
+    material = (shape if deeper.is_empty else shape.union(free.intersection(deeper))).intersection(stock)
     material = material.difference(cut_before(job, region, chord))
     wall = radius + allowance + snap
     locus = free.buffer(-wall, quad_segs=32)
@@ -63,6 +68,18 @@ def make_area(job: Job, region: Region, radius: float, allowance: float, snap: f
             spot = part.representative_point()
             unreached.append((spot.x, spot.y, float(2.0 * shapely.maximum_inscribed_circle(part).length)))
     return Area(region.name, shape, material, stock.difference(free), free, locus, radius, wall, snap, tuple(unreached))
+
+
+def rest_of(area: Area, gone: BaseGeometry, film: float) -> Area:
+    """The area with what is `gone` no longer in it: what the cutter reaches of the rest, films of `film` mm left out.
+
+    Two cutters do not come to a wall alike to the micrometre: what differs is no work.
+    """
+    reach = area.locus.buffer(area.radius, quad_segs=32)
+    rest = area.material.intersection(reach).difference(gone)
+    thick = rest.buffer(-0.5 * film).buffer(0.5 * film, join_style="mitre")
+    worth = [p for p in shapely.get_parts(thick) if p.area > LEAST_REST * area.radius**2]
+    return replace(area, material=shapely.union_all(worth))
 
 
 def parts_of(area: Area) -> list[Polygon]:

@@ -8,6 +8,7 @@ import shapely
 from numpy.typing import NDArray
 from scipy import ndimage
 from shapely.geometry import LineString, Polygon
+from shapely.geometry.base import BaseGeometry
 
 from justbite.field.distance import signed_distance
 from justbite.field.grid import Field, Grid
@@ -51,6 +52,8 @@ class PartPlan:
     findings: tuple[Finding, ...]
     cleared: float
     """mm2 of the plane that is clear at the end."""
+    swept: BaseGeometry
+    """What is gone, but for films and crumbs."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,25 +113,27 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
         findings.append(_no_entry(area, part, operation))
     elif wish is not None:
         findings += _wish_findings(area, part, entry, wish, operation)
+    left: list[BaseGeometry] = []
     for _ in range(MOST_ENTRIES):
         if entry is None:
             break
         if entry.kind == "ramp" and is_narrow(part, area.radius):
             # Loops take several times as long here as ramps, which leave only thin walls beside them.
-            entry = _ramp_through(work, area, part, entry, wish, share, paths, ground.reach)
+            entry, left = _ramp_through(work, area, part, entry, wish, share, paths, ground.reach)
             continue
         for before in entry.before:
             work.stamp_path(before.points)
             paths.append(PartPath(before, ()))
         paths.append(_clear_from(work, entry, share))
         # A neck may have stopped it: what is left behind one gets an entry of its own.
-        entry = _next_entry(work, area, part, ground.reach, wish)
+        entry, left = _next_entry(work, area, part, ground.reach, wish)
     # Once for each, however many parts there are.
     for path in paths:
         if path.entry.kind == "ramp" and not path.entry.chosen and (wish is None or wish.kind != "ramp"):
             findings.append(_ramp_finding(area, path.entry, operation))
     cleared_area = float(np.count_nonzero(work.plane.cleared < 0.0)) * ground.grid.cell**2
-    return PartPlan(tuple(paths), tuple(findings), cleared_area)
+    swept = part.buffer(area.radius, quad_segs=32).difference(shapely.union_all(left)) if paths else Polygon()
+    return PartPlan(tuple(paths), tuple(findings), cleared_area, swept)
 
 
 def reach_findings(area: Area, operation: str) -> list[Finding]:
@@ -174,8 +179,8 @@ def _corners(part: Polygon) -> Points:
 
 def _ramp_through(work: Clearing, area: Area, part: Polygon, entry: Entry, wish: Wish | None,
                   share: Callable[[float], None], paths: list[PartPath],
-                  reach: NDArray[np.bool_]) -> Entry | None:  # fmt: skip
-    """A ramp along a narrow slot, then to and fro along its walls. Returns the next way in, None when all is done.
+                  reach: NDArray[np.bool_]) -> tuple[Entry | None, list[BaseGeometry]]:  # fmt: skip
+    """A ramp along a narrow slot, then to and fro along its walls. Returns the next way in as `_next_entry` does.
 
     Only after the last ramp through it, what such a ramp does not take is looked for.
     """
@@ -184,12 +189,12 @@ def _ramp_through(work: Clearing, area: Area, part: Polygon, entry: Entry, wish:
     (x, y), heading = entry.points[-1], entry.heading or 0.0
     film = MOST_FILM * np.count_nonzero(reach) * work.plane.grid.cell**2
     x, y = work.to_and_fro(float(x), float(y), heading, film, share)
-    after = _next_entry(work, area, part, reach, wish, arms=False)
+    after, left = _next_entry(work, area, part, reach, wish, arms=False)
     if after is None or after.kind != "ramp":
         work.run(x, y, None, share)
-        after = _next_entry(work, area, part, reach, wish)
+        after, left = _next_entry(work, area, part, reach, wish)
     paths.append(PartPath(entry, tuple(work.pieces)))
-    return after
+    return after, left
 
 
 def _clear_from(work: Clearing, entry: Entry, share: Callable[[float], None]) -> PartPath:
@@ -206,7 +211,7 @@ def _clear_from(work: Clearing, entry: Entry, share: Callable[[float], None]) ->
     return PartPath(entry, tuple(work.pieces))
 
 
-def _standing(work: Clearing, radius: float, reach: NDArray[np.bool_], least: float) -> list[shapely.Geometry]:
+def _standing(work: Clearing, radius: float, reach: NDArray[np.bool_], least: float) -> list[BaseGeometry]:
     """Pieces of material of at least `least` mm2 that still stand and that the cutter can take, the largest first."""
     grid = work.plane.grid
     labels, _ = ndimage.label((work.plane.cleared > 0.1 * radius) & reach)
@@ -226,19 +231,20 @@ def _standing(work: Clearing, radius: float, reach: NDArray[np.bool_], least: fl
 
 
 def _next_entry(work: Clearing, area: Area, part: Polygon, reach: NDArray[np.bool_], wish: Wish | None,
-                arms: bool = True) -> Entry | None:  # fmt: skip
-    """A way into what still stands; None where that is little, or there is none. `arms`: into arms and corners too."""
+                arms: bool = True) -> tuple[Entry | None, list[BaseGeometry]]:  # fmt: skip
+    """A way into what still stands, and all that does; None where that is little, or there is no way.
+
+    `arms`: into arms and corners too.
+    """
     r2 = area.radius**2
     whole = np.count_nonzero(reach) * work.plane.grid.cell**2
     least = min(MOST_REST * r2, max(LEAST_REST * r2, REST_SHARE * whole)) if arms else MOST_REST * r2
-    for rest in _standing(work, area.radius, reach, least):
-        entry = _inner_entry(work, area, part, rest, wish, arms)
-        if entry is not None:
-            return entry
-    return None
+    left = _standing(work, area.radius, reach, least)
+    entries = (_inner_entry(work, area, part, rest, wish, arms) for rest in left)
+    return next((entry for entry in entries if entry is not None), None), left
 
 
-def _inner_entry(work: Clearing, area: Area, part: Polygon, rest: shapely.Geometry, wish: Wish | None,
+def _inner_entry(work: Clearing, area: Area, part: Polygon, rest: BaseGeometry, wish: Wish | None,
                  arms: bool) -> Entry | None:  # fmt: skip
     """A helix or ramp in the middle of what still stands; in arms and corners a ramp from what is cleared into them.
 

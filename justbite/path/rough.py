@@ -1,18 +1,21 @@
 """Roughing operations: every level of every area, as moves. The stage's way in."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 from itertools import groupby
 
 import numpy as np
+import shapely
+from shapely.geometry.base import BaseGeometry
 
+from justbite.model.before import cut_top, floors_before
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Machine, Material, Operation, Region
 from justbite.model.shapes import in_the_way, region_shape
 from justbite.model.stock import heights, standing
-from justbite.path.area import Area, make_area
+from justbite.path.area import Area, make_area, parts_of, rest_of
 from justbite.path.entry import Entry, Wish
 from justbite.path.level import PartPath, PartPlan, ground_of, plan_part, reach_findings, ways_into
 from justbite.path.links import Speeds
@@ -42,6 +45,15 @@ class Limits:
     fit_bite_share: float
     unreached_share: float
     clear_share: float
+    rest_share: float
+
+
+@dataclass(frozen=True, slots=True)
+class Swept:
+    """What an operation took out of one area, seen from above, and the Z down to which."""
+
+    shape: BaseGeometry
+    z: float
 
 
 def level_heights(top: float, bottom: float, step: float, floors: tuple[float, ...] = ()) -> list[float]:
@@ -56,11 +68,12 @@ def level_heights(top: float, bottom: float, step: float, floors: tuple[float, .
 
 def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite, machine: Machine,
                   material: Material, travel: float, limits: Limits, progress: Progress,
-                  law: FeedLaw | None = None, borne: float = 0.0) -> list[Finding]:  # fmt: skip
-    """Append the moves of one roughing operation to `out`. Returns its findings.
+                  law: FeedLaw | None = None, borne: float = 0.0,
+                  before: Sequence[Swept] = ()) -> tuple[list[Finding], list[Swept]]:  # fmt: skip
+    """Append the moves of one roughing operation to `out`. Returns its findings, and what it takes out.
 
     `law`: by which feeds follow the bite; those of links in any case, those of cuts where the operation wants it.
-    `borne`: mm of chip that a tooth bears.
+    `borne`: mm of chip that a tooth bears. `before`: what operations before this one have taken out.
     """
     tool = job.tool(operation.tool)
     feeds = Feeds(
@@ -80,28 +93,36 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         bite.ae, Heights(travel, job.approach_gap, operation.hover), feeds, tolerance, tool.diameter / 2,
         max(job.approach_gap, limits.clear_share * tool.diameter / 2), operation.tolerance,
     )  # fmt: skip
-    works: dict[str, _Work] = {}
+    works: list[_Work] = []
     findings: list[Finding] = []
     for name in operation.regions:
-        work, found = _work_on(job, operation, name, bite, limits)
+        some, found = _work_on(job, operation, name, bite, limits, before)
+        works += some
         findings += found
-        if work is not None:
-            works[name] = work
-            findings += reach_findings(work.area, operation.name)
     wish = Wish(operation.entry, None, tool.centre_cutting, material.group in SLOTTING)
-    parts, found = _planned(job, operation, works, terms, wish, progress)
+    plans, found = _planned(job, operation, works, terms, wish, progress)
     findings += found
-    left = list(works)
+    levels: dict[str, list[_Level]] = {work.area.name: [] for work in works}
+    for work, made in zip(works, plans, strict=True):
+        paths = [path for plan in made for path in plan.paths]
+        above = (work.top, *work.levels[:-1])
+        levels[work.area.name] += [_Level(a, z, paths) for a, z in zip(above, work.levels, strict=True)]
+    left = list(levels)
     while left:
         ready = [n for n in left if not any(_first(job, m, n, limits.chord) for m in left if m != n)] or left
         if operation.order == "areas":
             name = min(ready, key=lambda n: _way(job, n, out))
             left.remove(name)
-            _add_levels(out, parts[name], works[name], terms)
+            for level in levels[name]:
+                terms.add(out, level)
         else:
             left = [n for n in left if n not in ready]
-            _level_by_level(out, job, ready, parts, works, terms)
-    return findings
+            _level_by_level(out, job, {name: levels[name] for name in ready}, terms)
+    swept = [
+        Swept(shapely.union_all([plan.swept for plan in made]), work.levels[-1])
+        for work, made in zip(works, plans, strict=True)
+    ]
+    return findings, swept
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,14 +138,16 @@ class _Terms:
     rounding: float
     """How much corners may be rounded off."""
 
-    def add(self, out: MovesBuilder, parts: list[PartPath], above: float, z: float) -> None:
+    def add(self, out: MovesBuilder, level: "_Level") -> None:
         """Append one level."""
-        add_level(out, parts, above, z, self.ae, self.heights, self.feeds, self.tolerance, self.radius)
+        add_level(
+            out, level.paths, level.above, level.z, self.ae, self.heights, self.feeds, self.tolerance, self.radius
+        )
 
-    def as_cut(self, plan: PartPlan, work: "_Work") -> float:
+    def as_cut(self, paths: tuple[PartPath, ...], work: "_Work") -> float:
         """mm of cut in the time of a plan's first level, on a machine that needs none to change its speed."""
-        paths, top, z = list(plan.paths), work.top, work.levels[0]
-        return level_minutes(paths, top, z, self.ae, self.heights, self.feeds, self.radius) * self.feeds.cut
+        top, z = work.top, work.levels[0]
+        return level_minutes(list(paths), top, z, self.ae, self.heights, self.feeds, self.radius) * self.feeds.cut
 
     @property
     def speeds(self) -> Speeds:
@@ -139,22 +162,31 @@ class _Terms:
 
 @dataclass(frozen=True, slots=True)
 class _Work:
-    """An area that there is something to cut in, and its levels from the top down."""
+    """What there is to cut at some levels of an area, the same at each; from the top down."""
 
     area: Area
     top: float
     levels: list[float]
 
 
-def _work_on(
-    job: Job, operation: Operation, name: str, bite: Bite, limits: Limits
-) -> tuple[_Work | None, list[Finding]]:
-    """The area of a region for the operation's cutter; None where there is nothing to cut."""
+@dataclass(frozen=True, slots=True)
+class _Level:
+    """What is done from `above`, the surface before it, down to `z`."""
+
+    above: float
+    z: float
+    paths: list[PartPath]
+
+
+def _work_on(job: Job, operation: Operation, name: str, bite: Bite, limits: Limits, before: Sequence[Swept]
+             ) -> tuple[list[_Work], list[Finding]]:  # fmt: skip
+    """What there is to cut in a region for the operation's cutter: at all levels the same, but where earlier operations
+    did not go as deep."""
     region = job.region(name)
     radius = job.tool(operation.tool).diameter / 2
-    bottom = region.bottom + operation.allowance.floor
+    top, bottom = cut_top(job, operation, region, limits.chord), region.bottom + operation.allowance.floor
     if bottom >= region.top:
-        return None, []
+        return [], []
     snap = min(limits.snap_share * radius, limits.snap_tolerance * operation.tolerance)
     area = make_area(
         job, region, radius, operation.allowance.wall, snap, limits.chord,
@@ -162,16 +194,38 @@ def _work_on(
     )  # fmt: skip
     findings = _stock_findings(job, area, region, bottom, operation.name, limits.chord)
     if area.material.is_empty:
-        return None, findings
-    return _Work(area, region.top, level_heights(region.top, bottom, bite.ap, tuple(region.floors))), findings
+        return [], findings
+    findings += reach_findings(area, operation.name)
+    floors = *region.floors, *floors_before(job, operation, region, limits.chord)
+    works = []
+    heights = level_heights(top, bottom, bite.ap, floors)
+    for gone, group in groupby(heights, key=lambda z: tuple(s.z <= z + 1e-6 for s in before)):
+        levels = list(group)
+        own = area
+        if any(gone):
+            shapes = shapely.union_all([s.shape for s, deep in zip(before, gone, strict=True) if deep])
+            own = rest_of(area, shapes, max(limits.rest_share * radius, operation.tolerance))
+        if parts_of(own):
+            works.append(_Work(own, top, levels))
+        top = levels[-1]
+    if not works and parts_of(area):
+        spot = area.shape.representative_point()
+        findings.append(
+            Finding(
+                "area.no-rest",
+                f'Operations before "{operation.name}" leave nothing of area "{name}" that its cutter would take.',
+                operation.name, name, spot.x, spot.y, bottom,
+            )
+        )  # fmt: skip
+    return works, findings
 
 
-def _planned(job: Job, operation: Operation, works: dict[str, _Work], terms: _Terms, wish: Wish,
-             progress: Progress) -> tuple[dict[str, list[PartPath]], list[Finding]]:  # fmt: skip
-    """The path of a level for each area, its parts and the ways into them planned side by side."""
-    tries: list[tuple[str, int, Callable[[Callable[[float], None]], PartPlan]]] = []
-    for name, work in works.items():
-        own = replace(wish, place=job.region(name).start)
+def _planned(job: Job, operation: Operation, works: list[_Work], terms: _Terms, wish: Wish,
+             progress: Progress) -> tuple[list[list[PartPlan]], list[Finding]]:  # fmt: skip
+    """For each work the plans of its parts, and the findings; parts and the ways into them planned side by side."""
+    tries: list[tuple[int, int, Callable[[Callable[[float], None]], PartPlan]]] = []
+    for index, work in enumerate(works):
+        own = replace(wish, place=job.region(work.area.name).start)
         for k, (part, ways) in enumerate(ways_into(work.area, terms.clearance, own, terms.ae, _pace(work, terms))):
             entries: list[Entry | None] = [*ways] or [None]
             ground = ground_of(work.area, part, terms.ae)
@@ -181,19 +235,16 @@ def _planned(job: Job, operation: Operation, works: dict[str, _Work], terms: _Te
                     wish=own, conventional=operation.conventional, ground=ground,
                     speeds=terms.speeds,
                 )  # fmt: skip
-                tries.append((name, k, plan))
-    parts: dict[str, list[PartPath]] = {name: [] for name in works}
-    findings: list[Finding] = []
+                tries.append((index, k, plan))
+    plans: list[list[PartPlan]] = [[] for _ in works]
     if not tries:
-        return parts, findings
+        return plans, []
     planned = side_by_side(
-        [plan for _, _, plan in tries], lambda k, share: progress(share, f"Clearing {tries[k][0]}")
+        [plan for _, _, plan in tries], lambda k, share: progress(share, f"Clearing {works[tries[k][0]].area.name}")
     )  # fmt: skip
-    for (name, _), group in groupby(zip(tries, planned, strict=True), key=lambda pair: pair[0][:2]):
-        best = _quickest([made for _, made in group], works[name], terms)
-        parts[name] += best.paths
-        findings += best.findings
-    return parts, findings
+    for (index, _), group in groupby(zip(tries, planned, strict=True), key=lambda pair: pair[0][:2]):
+        plans[index].append(_quickest([made for _, made in group], works[index], terms))
+    return plans, [finding for made in plans for plan in made for finding in plan.findings]
 
 
 def _pace(work: _Work, terms: _Terms) -> Pace:
@@ -201,7 +252,7 @@ def _pace(work: _Work, terms: _Terms) -> Pace:
     low = replace(terms, heights=replace(terms.heights, travel=work.top + terms.heights.gap))
 
     def way_in(entry: Entry) -> float:
-        return low.as_cut(PartPlan((PartPath(entry, ()),), (), 0.0), work)
+        return low.as_cut((PartPath(entry, ()),), work)
 
     return Pace(way_in, terms.feeds.cut / terms.feeds.link, terms.stop)
 
@@ -214,32 +265,20 @@ def _quickest(plans: list[PartPlan], work: _Work, terms: _Terms) -> PartPlan:
 
     def cost(plan: PartPlan) -> float:
         stops = sum(piece.kind == "link" for path in plan.paths for piece in path.pieces)
-        return (terms.as_cut(plan, work) + stops * terms.stop) * (
+        return (terms.as_cut(plan.paths, work) + stops * terms.stop) * (
             1.0 + LEFT_COUNTS * ((1.0 - plan.cleared / most) / LEFT) ** 2
         )
 
     return min(plans, key=cost)
 
 
-def _add_levels(out: MovesBuilder, parts: list[PartPath], work: _Work, terms: _Terms) -> None:
-    """The same plane path at each level: equal areas are planned once."""
-    above = work.top
-    for z in work.levels:
-        terms.add(out, parts, above, z)
-        above = z
-
-
-def _level_by_level(out: MovesBuilder, job: Job, names: list[str], parts: dict[str, list[PartPath]],
-                    works: dict[str, _Work], terms: _Terms) -> None:  # fmt: skip
+def _level_by_level(out: MovesBuilder, job: Job, levels: dict[str, list[_Level]], terms: _Terms) -> None:
     """The highest level of all areas first; of equal ones the nearest."""
-    left = {name: list(works[name].levels) for name in names}
-    above = {name: works[name].top for name in names}
+    left = {name: list(own) for name, own in levels.items()}
     while left:
-        highest = max(levels[0] for levels in left.values())
-        name = min((n for n, levels in left.items() if levels[0] > highest - 1e-6), key=lambda n: _way(job, n, out))
-        z = left[name].pop(0)
-        terms.add(out, parts[name], above[name], z)
-        above[name] = z
+        highest = max(own[0].z for own in left.values())
+        name = min((n for n, own in left.items() if own[0].z > highest - 1e-6), key=lambda n: _way(job, n, out))
+        terms.add(out, left[name].pop(0))
         if not left[name]:
             del left[name]
 

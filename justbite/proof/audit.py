@@ -10,6 +10,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from justbite.model.before import cut_top, floors_before
 from justbite.model.job import Job, Operation, Region
 from justbite.model.moves import RAPID, Moves, sweep_angles
 from justbite.model.shapes import free_space, job_space, region_shape
@@ -97,7 +98,10 @@ def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, 
     radius = tool.diameter / 2
     steps, lowered, rapids, drops, left_over = _run(stock, job, operation, moves, radius, settings, tick)
     axial = _axial(job, operation, steps, moves, ap, stock.chord, radius)
-    trace, way_in = _measure(steps, lowered, moves, axial, settings.window * radius, radius)
+    taken = _radial(steps, lowered, axial, ap)
+    # At full width such a depth is lighter than the bite.
+    light = (steps[:, 5] > 0.0) & (steps[:, 5] <= target * ap / tool.diameter * lowered)
+    trace, way_in = _measure(steps, lowered, taken, light, moves, axial, settings.window * radius, radius)
     window = settings.window * radius
     ways_in = np.nonzero(way_in)[0]
     # What is cut beside a way in, before or after, is not its load.
@@ -111,9 +115,9 @@ def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, 
     worst = int(np.argmax(np.where(cutting, trace.depth, 0.0))) if len(trace.depth) else 0
     most = float(trace.depth[cutting].max()) if cutting.any() else 0.0
     # The window reaches from a cut into the links beside it: what takes nothing itself is no cutting length.
-    cutting &= steps[:, 5] > LEAST_CUT * target * steps[:, 4] * axial
+    cutting &= taken > LEAST_CUT * target * steps[:, 4]
     depth, length = trace.depth[cutting], trace.length[cutting]
-    chips = _chips(steps, moves, axial, trace.entry, window, radius, teeth_a_minute)
+    chips = _chips(steps, moves, taken, trace.entry, window, radius, teeth_a_minute)
     thickest = int(np.argmax(chips)) if len(chips) else 0
     gouge, gouge_at = _gouge(stock, job, operation, radius, steps, settings.gouge)
     k = int(np.argmax(rapids)) if len(rapids) else 0
@@ -215,36 +219,61 @@ def _reach(region: Region, job: Job, operation: Operation, radius: float, chord:
 
 def _axial(job: Job, operation: Operation, steps: NDArray[np.float64], moves: Moves, ap: float,
            chord: float, radius: float) -> NDArray[np.float64]:  # fmt: skip
-    """Axial depth of the level that each step belongs to: from the level above, or the area's top."""
+    """Axial depth of the level that each step belongs to: from the level above, a floor left before, or the top."""
+    block = steps[:, 0].astype(np.int32)
+    level, rapid = moves.z_level[block], moves.kind[block] == RAPID
+    # What is cut without a rapid on one level belongs to one area.
+    run = np.cumsum(np.concatenate([[False], (np.diff(level) != 0.0) | (rapid[1:] != rapid[:-1])])[: len(steps)])
+    cut = np.nonzero(steps[:, 5] > 0)[0]
     axial = np.full(len(steps), ap)
-    level = moves.z_level[steps[:, 0].astype(int)]
-    for name in operation.regions:
-        region = job.region(name)
+    regions = [job.region(name) for name in operation.regions]
+    tops = [cut_top(job, operation, region, chord) for region in regions]
+    shares = np.zeros((len(regions), int(run.max(initial=0)) + 1))
+    for index, (region, top) in enumerate(zip(regions, tops, strict=True)):
         floor = region.bottom + operation.allowance.floor
-        free = job_space(job, region, 3.4 * radius + operation.allowance.wall, chord)
-        own = shapely.contains_xy(free, steps[:, 1], steps[:, 2])
-        cut = own & (steps[:, 5] > 0) & (level >= floor - 1e-4)
-        levels = np.unique(np.round(level[cut], 4))
-        if len(levels):
-            above = np.append(levels[1:], region.top)
-            at = np.clip(np.searchsorted(levels, level[own] - 1e-3), 0, len(levels) - 1)
-            axial[own] = above[at] - levels[at]
+        own = cut[(level[cut] >= floor - 1e-4) & (level[cut] < top - 1e-4)]
+        weight = np.ones(len(own))
+        if len(regions) > 1:
+            # Areas lie in each other, and beyond the open edge of one there may be another: most of it tells.
+            spots = steps[own, 1], steps[own, 2]
+            weight = shapely.contains_xy(region_shape(region, chord), *spots).astype(float)
+            free = job_space(job, region, 3.4 * radius + operation.allowance.wall, chord)
+            weight += shapely.contains_xy(free, *spots)
+        shares[index] = np.bincount(run[own], weights=weight * steps[own, 5], minlength=shares.shape[1])
+    owner = np.where(shares.max(axis=0, initial=0.0) > 0.0, shares.argmax(axis=0), -1)
+    for index, (region, top) in enumerate(zip(regions, tops, strict=True)):
+        own = np.nonzero(owner[run] == index)[0]
+        levels = np.unique(np.round(level[own], 4))
+        above = np.unique([*levels, *floors_before(job, operation, region, chord), top])
+        at = np.searchsorted(above, level[own] + 1e-3)
+        axial[own] = above[np.minimum(at, len(above) - 1)] - level[own]
     return axial
 
 
-def _measure(steps: NDArray[np.float64], lowered: NDArray[np.float32], moves: Moves, axial: NDArray[np.float64],
-             window: float, radius: float) -> tuple[Trace, NDArray[np.bool_]]:  # fmt: skip
-    """Radial depth per step: volume over length and axial depth, over a window about the step; and ways in."""
+def _radial(steps: NDArray[np.float64], lowered: NDArray[np.float32], axial: NDArray[np.float64],
+            ap: float) -> NDArray[np.float64]:  # fmt: skip
+    """(n,) mm2 of radial depth times way: the volume of each step over its axial depth.
+
+    A film that a level above left stands as high as that level: no step takes more to the side than the area that it
+    lowers. What stands higher than the bite is deep counts by its volume all the same.
+    """
+    return np.maximum(np.minimum(steps[:, 5] / axial, lowered), steps[:, 5] / ap)
+
+
+def _measure(steps: NDArray[np.float64], lowered: NDArray[np.float32], radial: NDArray[np.float64],
+             light: NDArray[np.bool_], moves: Moves, axial: NDArray[np.float64], window: float, radius: float
+             ) -> tuple[Trace, NDArray[np.bool_]]:  # fmt: skip
+    """Radial depth per step: what `_radial` tells over length, over a window about the step; and ways in."""
     block = steps[:, 0].astype(np.int32)
     length, volume = steps[:, 4], steps[:, 5]
     feed = moves.kind[block] != RAPID
     along = np.concatenate([[0.0], np.cumsum(length)])
-    taken = np.concatenate([[0.0], np.cumsum(np.where(feed, volume, 0.0))])
+    taken = np.concatenate([[0.0], np.cumsum(np.where(feed, radial, 0.0))])
     middle = 0.5 * (along[:-1] + along[1:])
     # In place: a long program has millions of steps.
     depth = np.interp(middle + window / 2, along, taken)
     depth -= np.interp(middle - window / 2, along, taken)
-    depth /= window * axial
+    depth /= window
     depth[~feed] = 0.0
     del taken
     level = moves.z_level[block]
@@ -255,7 +284,7 @@ def _measure(steps: NDArray[np.float64], lowered: NDArray[np.float32], moves: Mo
     # Cut on the level at less than its depth: what a way in left.
     shallow = feed & (volume < FULL * lowered * axial)
     pace = np.where(idle, 0.0, moves.feed[block])
-    entry = _ways_in(descent, above, shallow | idle, pace, along[1:], FLAT_TURN * radius)
+    entry = _ways_in(descent, above, shallow | idle, light & ~idle, pace, along[1:], FLAT_TURN * radius)
     entry &= descent | ~idle
     # The window's reach on either side of an entry belongs to it.
     near = entry.copy()
@@ -287,7 +316,7 @@ def _rates(steps: NDArray[np.float64], moves: Moves, counted: NDArray[np.bool_],
     return np.where(spent > 0.0, taken / np.maximum(spent, 1e-12), 0.0)
 
 
-def _chips(steps: NDArray[np.float64], moves: Moves, axial: NDArray[np.float64], way_in: NDArray[np.bool_],
+def _chips(steps: NDArray[np.float64], moves: Moves, radial: NDArray[np.float64], way_in: NDArray[np.bool_],
            window: float, radius: float, teeth_a_minute: float) -> NDArray[np.float64]:  # fmt: skip
     """(n,) mm of the thickest chip about each step, 0 in ways in and rapids.
 
@@ -300,7 +329,7 @@ def _chips(steps: NDArray[np.float64], moves: Moves, axial: NDArray[np.float64],
     first = np.concatenate([[True], np.diff(pace) != 0.0])[: len(pace)]
     run = np.cumsum(first) - 1
     along = np.concatenate([[0.0], np.cumsum(steps[:, 4])])
-    taken = np.concatenate([[0.0], np.cumsum(steps[:, 5] / axial)])
+    taken = np.concatenate([[0.0], np.cumsum(radial)])
     begins = along[:-1][first]
     ends = np.append(begins[1:], along[-1])
     middle = 0.5 * (along[:-1] + along[1:])
@@ -322,11 +351,13 @@ def _descents(z: NDArray[np.float64], start: float, level: NDArray[np.float64]) 
 
 
 def _ways_in(descent: NDArray[np.bool_], above: NDArray[np.bool_], shallow: NDArray[np.bool_],
-             feed: NDArray[np.float64], along: NDArray[np.float64], least: float) -> NDArray[np.bool_]:  # fmt: skip
+             light: NDArray[np.bool_], feed: NDArray[np.float64], along: NDArray[np.float64],
+             least: float) -> NDArray[np.bool_]:  # fmt: skip
     """Ways in: from a descent on, as long as it is cut above the level, not at full depth, or no faster than so far.
 
     On the level at most as long again as it came down, or `least` mm: where the stock stands lower than the job
-    says all would be shallow. `feed` is 0 where nothing is taken.
+    says all would be shallow. But a level so thin that all of the width is `light` is entered for as long as it is cut
+    no faster. `feed` is 0 where nothing is taken.
     """
     entry = descent.copy()
     last = -1
@@ -339,6 +370,8 @@ def _ways_in(descent: NDArray[np.bool_], above: NDArray[np.bool_], shallow: NDAr
             if descent[k] or above[k]:
                 down = k
                 fastest = max(fastest, float(feed[k]))
+            elif light[k] and feed[k] <= fastest:
+                pass
             elif not (shallow[k] or feed[k] <= fastest) or along[k] - along[down] > max(
                 least, along[down] - along[begin]
             ):

@@ -1,0 +1,44 @@
+"""What a job itself did before an operation comes to an area: how high it stands there, and floors left in it."""
+
+from itertools import takewhile
+
+from justbite.model.job import Job, Operation, Region
+from justbite.model.shapes import OVERLAP, SAME, region_shape
+
+
+def earlier(job: Job, operation: Operation) -> list[Operation]:
+    """The operations before this one."""
+    return list(takewhile(lambda other: other.name != operation.name, job.operations))
+
+
+def cut_top(job: Job, operation: Operation, region: Region, chord: float) -> float:
+    """Z that stock stands up to where the operation begins on an area.
+
+    Its top; but on the floor of an area above it an allowance may have been left, and stands.
+    """
+    top = region.top
+    until = [*earlier(job, operation), operation]
+    for other in job.regions:
+        left = [o.allowance.floor for o in until if other.name in o.regions]
+        if other.name == region.name or not left or other.bottom > region.top + SAME:
+            continue
+        floor = other.bottom + min(left)
+        if floor > top + SAME and _overlap(other, region, chord):
+            top = floor
+    return top
+
+
+def floors_before(job: Job, operation: Operation, region: Region, chord: float) -> list[float]:
+    """Z of the floors that earlier operations left in an area, above what this one goes down to."""
+    top, bottom = cut_top(job, operation, region, chord), region.bottom + operation.allowance.floor
+    found = set()
+    for done in earlier(job, operation):
+        for other in map(job.region, done.regions):
+            floor = other.bottom + done.allowance.floor
+            if bottom + SAME < floor < top - SAME and (other.name == region.name or _overlap(other, region, chord)):
+                found.add(floor)
+    return sorted(found, reverse=True)
+
+
+def _overlap(one: Region, other: Region, chord: float) -> bool:
+    return bool(region_shape(one, chord).intersection(region_shape(other, chord)).area > OVERLAP)
