@@ -61,7 +61,7 @@ def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:
     limits = Limits(
         tolerances.CHORD, tolerances.WALL_SNAP, tolerances.WALL_SNAP_TOLERANCE, tolerances.FIT_SHARE,
         tolerances.FIT_BITE_SHARE, tolerances.UNREACHED_AREA, tolerances.ENTRY_CLEAR,
-        tolerances.REST_FILM,
+        tolerances.CHORD_FILM,
     )  # fmt: skip
     compute, choices = [], []
     before: list[Swept] = []

@@ -45,8 +45,8 @@ UNREACHED_AREA = 0.05
 ENTRY_CLEAR = 0.05
 """Share of R: gap kept between a cutter that comes down at rapid and what stands."""
 
-REST_FILM = 0.01
-"""Share of R: what an earlier operation left thinner than that, or than the path's tolerance, is no work."""
+CHORD_FILM = 0.001
+"""Share of R by which arcs made of chords may differ in what an operation leaves and what the next one finds."""
 
 TRAVEL_ABOVE = 10.0
 """mm above the stock: travel height when the job gives none."""

@@ -73,10 +73,14 @@ def growth(cut: Cut, modes: tuple[Dynamics, Dynamics], speed: float, depth: floa
     past[0][:, :2] = np.eye(2)
     for k in range(1, steps + 1):
         past[k][:, 4 + 2 * (k - 1) : 6 + 2 * (k - 1)] = np.eye(2)
-    for i in range(steps):
-        now = p[i] @ now + (held[i] - ramp[i]) @ past[steps] + ramp[i] @ past[steps - 1]
-        past = [now[:2], *past[:-1]]
+    with np.errstate(over="ignore", invalid="ignore"):
+        for i in range(steps):
+            now = p[i] @ now + (held[i] - ramp[i]) @ past[steps] + ramp[i] @ past[steps - 1]
+            past = [now[:2], *past[:-1]]
     whole = np.vstack([now, *past[1:]])
+    if not np.isfinite(whole).all():
+        # So deep a cut with so weak a cutter grows beyond all numbers within a tooth period.
+        return math.inf
     return float(np.abs(np.linalg.eigvals(whole)).max())
 
 

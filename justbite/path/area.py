@@ -16,9 +16,6 @@ from justbite.model.job import Job, Region
 from justbite.model.shapes import beside, cut_before, job_space, region_shape
 from justbite.model.stock import standing
 
-LEAST_REST = 1e-3
-"""A piece of rest smaller than that is none, R squared."""
-
 
 @dataclass(frozen=True, slots=True)
 class Area:
@@ -70,15 +67,16 @@ def make_area(job: Job, region: Region, radius: float, allowance: float, snap: f
     return Area(region.name, shape, material, stock.difference(free), free, locus, radius, wall, snap, tuple(unreached))
 
 
-def rest_of(area: Area, gone: BaseGeometry, film: float) -> Area:
-    """The area with what is `gone` no longer in it: what the cutter reaches of the rest, films of `film` mm left out.
+def rest_of(area: Area, gone: BaseGeometry, film: float, least: float) -> Area:
+    """The area with what is `gone` no longer in it.
 
-    Two cutters do not come to a wall alike to the micrometre: what differs is no work.
+    Two cutters do not come to a wall alike to the micrometre: what of the rest is thinner than `film` mm is no work.
+    Nor is a piece of which the cutter reaches nothing as thick as `least` mm. Of others all counts, thin tips and what
+    is out of reach as well: the cutter meets it.
     """
     reach = area.locus.buffer(area.radius, quad_segs=32)
-    rest = area.material.intersection(reach).difference(gone)
-    thick = rest.buffer(-0.5 * film).buffer(0.5 * film, join_style="mitre")
-    worth = [p for p in shapely.get_parts(thick) if p.area > LEAST_REST * area.radius**2]
+    thick = area.material.difference(gone).buffer(-0.5 * film).buffer(0.5 * film, join_style="mitre")
+    worth = [p for p in shapely.get_parts(thick) if not p.intersection(reach).buffer(-0.5 * least).is_empty]
     return replace(area, material=shapely.union_all(worth))
 
 

@@ -78,7 +78,7 @@ def find_openings(area: Area, part: Polygon, clearance: float, wish: Wish | None
         return []
     if usual.kind == "outside":
         return [usual] if wish.place is not None else _from_outside(usual, area, part, wish)
-    if usual.kind not in ("helix", "ramp") or wish.kind in ("helix", "plunge"):
+    if usual.kind not in ("helix", "ramp") or wish.kind == "helix":
         return [usual]
     if is_narrow(part, area.radius):
         return [max([usual, *_ramps(part, area.radius, NARROW_SHARES)], key=lambda e: _length(e.points))]

@@ -45,7 +45,7 @@ class Limits:
     fit_bite_share: float
     unreached_share: float
     clear_share: float
-    rest_share: float
+    film_share: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,6 +54,8 @@ class Swept:
 
     shape: BaseGeometry
     z: float
+    film: float
+    """mm of what it may have left along walls."""
 
 
 def level_heights(top: float, bottom: float, step: float, floors: tuple[float, ...] = ()) -> list[float]:
@@ -119,7 +121,11 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
             left = [n for n in left if n not in ready]
             _level_by_level(out, job, {name: levels[name] for name in ready}, terms)
     swept = [
-        Swept(shapely.union_all([plan.swept for plan in made]), work.levels[-1])
+        Swept(
+            shapely.union_all([plan.swept for plan in made]),
+            work.levels[-1],
+            work.area.snap + limits.film_share * terms.radius,
+        )
         for work, made in zip(works, plans, strict=True)
     ]
     return findings, swept
@@ -203,8 +209,9 @@ def _work_on(job: Job, operation: Operation, name: str, bite: Bite, limits: Limi
         levels = list(group)
         own = area
         if any(gone):
-            shapes = shapely.union_all([s.shape for s, deep in zip(before, gone, strict=True) if deep])
-            own = rest_of(area, shapes, max(limits.rest_share * radius, operation.tolerance))
+            done = [s for s, deep in zip(before, gone, strict=True) if deep]
+            film = max(s.film for s in done)
+            own = rest_of(area, shapely.union_all([s.shape for s in done]), film, max(film, operation.tolerance))
         if parts_of(own):
             works.append(_Work(own, top, levels))
         top = levels[-1]
