@@ -24,7 +24,8 @@ from justbite.motion.clock import Drive, block_times
 from justbite.nc.reader import read_program
 from justbite.nc.writer import Heading, write_program
 from justbite.path.program import MovesBuilder
-from justbite.path.rough import Limits, Swept, add_operation
+from justbite.path.rough import add_operation
+from justbite.path.works import Limits, Swept
 from justbite.prepare import bite_of, case_for, check_job
 from justbite.proof.audit import Audit, ProofSettings, audit_operation, renumbered
 from justbite.proof.stockmap import Stock
@@ -160,7 +161,9 @@ def _by_minutes(step: _Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str,
     other = promising(step.case, bite, known)
     chosen = False
     began = time.perf_counter()
-    plain = plain_seconds(step.job, step.operation, step.case, bite, step.machine, step.material, step.travel)
+    plain = plain_seconds(
+        step.job, step.operation, step.case, bite, step.machine, step.material, step.travel, step.limits, step.before
+    )
     yardstick = time.perf_counter() - began
     if other is not None:
         kept, before = out.rows[mark:], out.points

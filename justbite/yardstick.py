@@ -5,22 +5,23 @@ equal step-downs, the same ceilings, the same machine, the same kind of entry.
 """
 
 import math
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
 
-from justbite import tolerances
 from justbite.bite import engagement, solver
 from justbite.choice import path_seconds
 from justbite.model.bite import Bite
 from justbite.model.job import Job, Machine, Material, Operation
 from justbite.model.moves import CUT, LINE, LINK
-from justbite.path.area import Area, make_area, parts_of
+from justbite.path.area import Area, parts_of
 from justbite.path.entry import find_entry
 from justbite.path.level import fields_of
 from justbite.path.plain import PlainPart, plain_part
 from justbite.path.program import Feeds, Heights, MovesBuilder, enter
-from justbite.path.rough import ENTRY_LOAD, level_heights
+from justbite.path.rough import ENTRY_LOAD
+from justbite.path.works import Limits, Swept, works_on
 
 STEP_OVER = 0.5
 """Distance of the rings, share of D (common practice)."""
@@ -30,20 +31,15 @@ From a quarter circle of engagement on it falls evenly to this."""
 
 
 def plain_seconds(job: Job, operation: Operation, case: solver.Case, own: Bite, machine: Machine, material: Material,
-                  travel: float) -> float | None:  # fmt: skip
-    """Seconds of an operation cut by the plain path, held against the bite `own`; None where it finds no way in."""
+                  travel: float, limits: Limits, before: Sequence[Swept] = ()) -> float | None:  # fmt: skip
+    """Seconds of an operation cut by the plain path, held against the bite `own`; None where it finds no way in.
+
+    `before`: what earlier operations took out.
+    """
     radius = case.tool.diameter / 2
-    worked: list[tuple[Area, list[PlainPart], float, float]] = []
-    for name in operation.regions:
-        region = job.region(name)
-        bottom = region.bottom + operation.allowance.floor
-        area = make_area(
-            job, region, radius, operation.allowance.wall, tolerances.WALL_SNAP * radius, tolerances.CHORD,
-            tolerances.UNREACHED_AREA * radius**2,
-        )  # fmt: skip
-        if bottom < region.top and not area.material.is_empty:
-            worked.append((area, _parts(area, max(job.approach_gap, 0.05 * radius)), region.top, bottom))
-    worst = max((p.worst for _, parts, _, _ in worked for p in parts), default=0.0)
+    works = [work for name in operation.regions for work in works_on(job, operation, name, limits, before)[0]]
+    worked = [(work, _parts(work.area, max(job.approach_gap, 0.05 * radius))) for work in works]
+    worst = max((p.worst for _, parts in worked for p in parts), default=0.0)
     if worst <= 0.0:
         return None
     bite = _conditions(case, own, min(worst, case.tool.diameter))
@@ -54,9 +50,9 @@ def plain_seconds(job: Job, operation: Operation, case: solver.Case, own: Bite, 
     )  # fmt: skip
     out = MovesBuilder(start=np.array([0.0, 0.0, travel]))
     at = Heights(travel, job.approach_gap, operation.hover)
-    for _, parts, top, bottom in worked:
-        above = top
-        for z in level_heights(top, bottom, bite.ap):
+    for work, parts in worked:
+        above = work.top
+        for z in work.levels(bite.ap):
             for part in parts:
                 _add(out, part, above, z, at, feeds, radius)
             above = z
@@ -94,13 +90,14 @@ def _add(out: MovesBuilder, part: PlainPart, above: float, z: float, heights: He
          radius: float) -> None:  # fmt: skip
     """One level: enter, then ring by ring, with straight ways in between."""
     enter(out, part.entry, above, z, heights, feeds, radius)
-    for ring in part.rings:
-        here = out.here[:2]
-        first = int(np.argmin(np.hypot(*(ring - here).T)))
-        closed = np.vstack([ring[first:], ring[1 : first + 1]])
-        x, y = closed[0]
+    for ring in part.runs:
+        run = ring
+        if np.allclose(ring[0], ring[-1]):
+            first = int(np.argmin(np.hypot(*(ring - out.here[:2]).T)))
+            run = np.vstack([ring[first:], ring[1 : first + 1]])
+        x, y = run[0]
         out.to(LINE, float(x), float(y), z, feeds.link, LINK)
-        for x, y in closed[1:]:
+        for x, y in run[1:]:
             out.to(LINE, float(x), float(y), z, feeds.cut, CUT)
     x, y, _ = out.here
     out.rapid(x, y, heights.travel)

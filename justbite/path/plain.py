@@ -24,10 +24,11 @@ STEP = 0.2
 
 @dataclass(frozen=True, slots=True)
 class PlainPart:
-    """The plain path of one connected part: rings (n, 2) in order, first the innermost; lengths mm."""
+    """The plain path of one connected part: rings (n, 2) in order, first the innermost; of those that lead through air
+    the runs that do not; lengths mm."""
 
     entry: Entry
-    rings: tuple[Points, ...]
+    runs: tuple[Points, ...]
     worst: float
     """Largest radial depth on the way."""
 
@@ -47,11 +48,24 @@ def rings_of(part: Polygon, step_over: float, chord: float) -> tuple[Points, ...
 def plain_part(area: Area, part: Polygon, entry: Entry, step_over: float, chord: float,
                cleared: NDArray[np.float32], frame: tuple[float, float, float]) -> PlainPart:  # fmt: skip
     """The plain path of a part. `cleared` is used up; it begins as the planner's does."""
-    rings = rings_of(part, step_over, chord)
+    runs = rings_of(part, step_over, chord)
+    if area.has_air:
+        near = area.material.buffer(area.radius)
+        runs = tuple(run for ring in runs for run in _through(ring, near))
     if entry.kind != "outside":
         _walk(cleared, frame, entry.points, area.radius)
-    worst = max((_walk(cleared, frame, ring, area.radius) for ring in rings), default=0.0)
-    return PlainPart(entry, rings, worst)
+    worst = max((_walk(cleared, frame, ring, area.radius) for ring in runs), default=0.0)
+    return PlainPart(entry, runs, worst)
+
+
+def _through(ring: Points, near: shapely.Geometry) -> list[Points]:
+    """What of a closed ring lies in `near`: itself, or open runs in its order."""
+    line = shapely.LineString(ring)
+    if near.covers(line):
+        return [ring]
+    inside = shapely.get_parts(shapely.line_merge(line.intersection(near)))
+    lines = [np.asarray(g.coords)[:, :2] for g in inside if g.geom_type == "LineString"]
+    return sorted(lines, key=lambda run: line.project(shapely.Point(run[len(run) // 2])))
 
 
 def _walk(cleared: NDArray[np.float32], frame: tuple[float, float, float], points: Points, radius: float) -> float:

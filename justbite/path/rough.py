@@ -3,25 +3,22 @@
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
-from itertools import groupby
+from itertools import groupby, pairwise
 
 import numpy as np
 import shapely
-from shapely.geometry.base import BaseGeometry
 
-from justbite.model.before import cut_top, floors_before
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
-from justbite.model.job import Job, Machine, Material, Operation, Region
-from justbite.model.shapes import in_the_way, region_shape
-from justbite.model.stock import heights, standing
-from justbite.path.area import Area, make_area, parts_of, rest_of
+from justbite.model.job import Job, Machine, Material, Operation
+from justbite.model.shapes import region_shape
 from justbite.path.entry import Entry, Wish
-from justbite.path.level import PartPath, PartPlan, ground_of, plan_part, reach_findings, ways_into
+from justbite.path.level import PartPath, PartPlan, ground_of, plan_part, ways_into
 from justbite.path.links import Speeds
 from justbite.path.opening import Pace
 from justbite.path.program import FeedLaw, Feeds, Heights, MovesBuilder, add_level, level_minutes
 from justbite.path.together import side_by_side
+from justbite.path.works import Limits, Swept, Work, works_on
 
 Progress = Callable[[float, str], None]
 ENTRY_LOAD = 0.97
@@ -32,40 +29,6 @@ steel and harder a full slot runs slower)."""
 LEFT, LEFT_COUNTS = 0.001, 0.1
 """What a plan may leave more than another, as a share of the part, and what share of its minutes that counts; half of
 it counts a quarter, twice as much four times."""
-
-
-@dataclass(frozen=True, slots=True)
-class Limits:
-    """Tolerances that the path needs; see justbite.tolerances for each."""
-
-    chord: float
-    snap_share: float
-    snap_tolerance: float
-    fit_share: float
-    fit_bite_share: float
-    unreached_share: float
-    clear_share: float
-    film_share: float
-
-
-@dataclass(frozen=True, slots=True)
-class Swept:
-    """What an operation took out of one area, seen from above, and the Z down to which."""
-
-    shape: BaseGeometry
-    z: float
-    film: float
-    """mm of what it may have left along walls."""
-
-
-def level_heights(top: float, bottom: float, step: float, floors: tuple[float, ...] = ()) -> list[float]:
-    """Z of levels from `top` down to `bottom`, each at most `step` deep, equal between two floors."""
-    levels = []
-    for z in (*sorted((f for f in floors if bottom + 1e-6 < f < top - 1e-6), reverse=True), bottom):
-        count = max(1, int(np.ceil((top - z) / step - 1e-6)))
-        levels += [top - (top - z) * (k + 1) / count for k in range(count)]
-        top = z
-    return levels
 
 
 def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite, machine: Machine,
@@ -92,13 +55,13 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
     )
     tolerance = min(limits.fit_share * operation.tolerance, limits.fit_bite_share * bite.ae)
     terms = _Terms(
-        bite.ae, Heights(travel, job.approach_gap, operation.hover), feeds, tolerance, tool.diameter / 2,
+        bite.ae, bite.ap, Heights(travel, job.approach_gap, operation.hover), feeds, tolerance, tool.diameter / 2,
         max(job.approach_gap, limits.clear_share * tool.diameter / 2), operation.tolerance,
     )  # fmt: skip
-    works: list[_Work] = []
+    works: list[Work] = []
     findings: list[Finding] = []
     for name in operation.regions:
-        some, found = _work_on(job, operation, name, bite, limits, before)
+        some, found = works_on(job, operation, name, limits, before)
         works += some
         findings += found
     wish = Wish(operation.entry, None, tool.centre_cutting, material.group in SLOTTING)
@@ -107,8 +70,8 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
     levels: dict[str, list[_Level]] = {work.area.name: [] for work in works}
     for work, made in zip(works, plans, strict=True):
         paths = [path for plan in made for path in plan.paths]
-        above = (work.top, *work.levels[:-1])
-        levels[work.area.name] += [_Level(a, z, paths) for a, z in zip(above, work.levels, strict=True)]
+        heights = pairwise((work.top, *work.levels(bite.ap)))
+        levels[work.area.name] += [_Level(above, z, paths) for above, z in heights]
     left = list(levels)
     while left:
         ready = [n for n in left if not any(_first(job, m, n, limits.chord) for m in left if m != n)] or left
@@ -123,7 +86,7 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
     swept = [
         Swept(
             shapely.union_all([plan.swept for plan in made]),
-            work.levels[-1],
+            work.bottom,
             work.area.snap + limits.film_share * terms.radius,
         )
         for work, made in zip(works, plans, strict=True)
@@ -136,6 +99,8 @@ class _Terms:
     """What all levels of an operation have in common; mm."""
 
     ae: float
+    step: float
+    """A level is no deeper."""
     heights: Heights
     feeds: Feeds
     tolerance: float
@@ -150,9 +115,9 @@ class _Terms:
             out, level.paths, level.above, level.z, self.ae, self.heights, self.feeds, self.tolerance, self.radius
         )
 
-    def as_cut(self, paths: tuple[PartPath, ...], work: "_Work") -> float:
+    def as_cut(self, paths: tuple[PartPath, ...], work: Work) -> float:
         """mm of cut in the time of a plan's first level, on a machine that needs none to change its speed."""
-        top, z = work.top, work.levels[0]
+        top, z = work.top, work.levels(self.step)[0]
         return level_minutes(list(paths), top, z, self.ae, self.heights, self.feeds, self.radius) * self.feeds.cut
 
     @property
@@ -167,15 +132,6 @@ class _Terms:
 
 
 @dataclass(frozen=True, slots=True)
-class _Work:
-    """What there is to cut at some levels of an area, the same at each; from the top down."""
-
-    area: Area
-    top: float
-    levels: list[float]
-
-
-@dataclass(frozen=True, slots=True)
 class _Level:
     """What is done from `above`, the surface before it, down to `z`."""
 
@@ -184,50 +140,7 @@ class _Level:
     paths: list[PartPath]
 
 
-def _work_on(job: Job, operation: Operation, name: str, bite: Bite, limits: Limits, before: Sequence[Swept]
-             ) -> tuple[list[_Work], list[Finding]]:  # fmt: skip
-    """What there is to cut in a region for the operation's cutter: at all levels the same, but where earlier operations
-    did not go as deep."""
-    region = job.region(name)
-    radius = job.tool(operation.tool).diameter / 2
-    top, bottom = cut_top(job, operation, region, limits.chord), region.bottom + operation.allowance.floor
-    if bottom >= region.top:
-        return [], []
-    snap = min(limits.snap_share * radius, limits.snap_tolerance * operation.tolerance)
-    area = make_area(
-        job, region, radius, operation.allowance.wall, snap, limits.chord,
-        limits.unreached_share * radius**2,
-    )  # fmt: skip
-    findings = _stock_findings(job, area, region, bottom, operation.name, limits.chord)
-    if area.material.is_empty:
-        return [], findings
-    findings += reach_findings(area, operation.name)
-    floors = *region.floors, *floors_before(job, operation, region, limits.chord)
-    works = []
-    heights = level_heights(top, bottom, bite.ap, floors)
-    for gone, group in groupby(heights, key=lambda z: tuple(s.z <= z + 1e-6 for s in before)):
-        levels = list(group)
-        own = area
-        if any(gone):
-            done = [s for s, deep in zip(before, gone, strict=True) if deep]
-            film = max(s.film for s in done)
-            own = rest_of(area, shapely.union_all([s.shape for s in done]), film, max(film, operation.tolerance))
-        if parts_of(own):
-            works.append(_Work(own, top, levels))
-        top = levels[-1]
-    if not works and parts_of(area):
-        spot = area.shape.representative_point()
-        findings.append(
-            Finding(
-                "area.no-rest",
-                f'Operations before "{operation.name}" leave nothing of area "{name}" that its cutter would take.',
-                operation.name, name, spot.x, spot.y, bottom,
-            )
-        )  # fmt: skip
-    return works, findings
-
-
-def _planned(job: Job, operation: Operation, works: list[_Work], terms: _Terms, wish: Wish,
+def _planned(job: Job, operation: Operation, works: list[Work], terms: _Terms, wish: Wish,
              progress: Progress) -> tuple[list[list[PartPlan]], list[Finding]]:  # fmt: skip
     """For each work the plans of its parts, and the findings; parts and the ways into them planned side by side."""
     tries: list[tuple[int, int, Callable[[Callable[[float], None]], PartPlan]]] = []
@@ -254,7 +167,7 @@ def _planned(job: Job, operation: Operation, works: list[_Work], terms: _Terms, 
     return plans, [finding for made in plans for plan in made for finding in plan.findings]
 
 
-def _pace(work: _Work, terms: _Terms) -> Pace:
+def _pace(work: Work, terms: _Terms) -> Pace:
     """Ways at the first level, in mm of cut."""
     low = replace(terms, heights=replace(terms.heights, travel=work.top + terms.heights.gap))
 
@@ -264,7 +177,7 @@ def _pace(work: _Work, terms: _Terms) -> Pace:
     return Pace(way_in, terms.feeds.cut / terms.feeds.link, terms.stop)
 
 
-def _quickest(plans: list[PartPlan], work: _Work, terms: _Terms) -> PartPlan:
+def _quickest(plans: list[PartPlan], work: Work, terms: _Terms) -> PartPlan:
     """Of plans for one part the one whose first level is quickest, what it leaves more than another set against it."""
     if len(plans) == 1:
         return plans[0]
@@ -303,46 +216,3 @@ def _first(job: Job, one: str, other: str, chord: float) -> bool:
     if a.bottom < b.top - 1e-6 or other in a.after:
         return False
     return bool(region_shape(a, chord).intersection(region_shape(b, chord)).area > 1e-3)
-
-
-def _stock_findings(job: Job, area: Area, region: Region, bottom: float, operation: str, chord: float) -> list[Finding]:
-    low, high = heights(job.stock)
-    spot = area.shape.representative_point()
-    said = []
-    if area.material.is_empty:
-        said.append(f'Area "{area.name}" lies outside the stock; there is nothing to cut.')
-    if bottom < low - 1e-6:
-        said.append(f'Area "{area.name}" goes {low - bottom:.2f} mm below the stock.')
-    if region.top < high - 1e-6:
-        above = standing(job.stock, region.top + 1e-6, chord).intersection(area.shape)
-        for other in _cut_until(job, operation):
-            if other.name != region.name and other.bottom <= region.top + 1e-6:
-                above = above.difference(region_shape(other, chord).buffer(1e-3))
-        if above.area > 1e-2 * area.radius**2:
-            said.append(
-                f'Area "{area.name}" starts {high - region.top:.2f} mm below the top of the stock; what is above must'
-                " be gone."
-            )
-    found = [Finding("area.outside-stock", s, operation, area.name, spot.x, spot.y, bottom) for s in said]
-    for keep_out, shape in in_the_way(job, region, chord):
-        lost = shape.buffer(area.radius).intersection(area.shape)
-        if lost.area > 1e-3:
-            spot = lost.representative_point()
-            found.append(
-                Finding(
-                    "area.keep-out",
-                    f'Keep-out "{keep_out.name}" stands in area "{area.name}"; about {lost.area:.0f} mm² are not cut.',
-                    operation, area.name, spot.x, spot.y, keep_out.top,
-                )
-            )  # fmt: skip
-    return found
-
-
-def _cut_until(job: Job, operation: str) -> list[Region]:
-    """The areas that are cut by the operations up to and with the one of this name."""
-    names: list[str] = []
-    for o in job.operations:
-        names += o.regions
-        if o.name == operation:
-            break
-    return [job.region(n) for n in dict.fromkeys(names)]

@@ -289,7 +289,7 @@ def _measure(steps: NDArray[np.float64], lowered: NDArray[np.float32], radial: N
     # The window's reach on either side of an entry belongs to it.
     near = entry.copy()
     share = entry.astype(np.float32)
-    for shift in (window / 2, -window / 2):
+    for shift in (window / 2, -window / 2) if len(middle) else ():
         near |= np.interp(middle + shift, middle, share) > 0
     trace = Trace(
         block=block,

@@ -21,7 +21,7 @@ from justbite.model.moves import CUT
 from justbite.path.contact import radial_depth
 from justbite.path.fit import fit
 from justbite.path.program import Feeds, Heights, over_is_quicker
-from justbite.path.rough import level_heights
+from justbite.path.works import level_heights
 from justbite.plan import Plan, plan
 
 LOG = (np.empty(2_000_000, np.int32), np.empty(2_000_000, np.float32))

@@ -1,0 +1,153 @@
+"""What there is to cut: for each area the depths at which all levels are alike, and what stands there.
+
+What earlier operations of the job took out is no longer in it: a smaller cutter finds the rest of a larger one.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+import shapely
+from shapely.geometry.base import BaseGeometry
+
+from justbite.model.before import cut_top, floors_before
+from justbite.model.findings import Finding
+from justbite.model.job import Job, Operation, Region
+from justbite.model.shapes import in_the_way, region_shape
+from justbite.model.stock import heights, standing
+from justbite.path.area import Area, make_area, parts_of, rest_of
+from justbite.path.level import reach_findings
+
+
+@dataclass(frozen=True, slots=True)
+class Limits:
+    """Tolerances that the path needs; see justbite.tolerances for each."""
+
+    chord: float
+    snap_share: float
+    snap_tolerance: float
+    fit_share: float
+    fit_bite_share: float
+    unreached_share: float
+    clear_share: float
+    film_share: float
+
+
+@dataclass(frozen=True, slots=True)
+class Swept:
+    """What an operation took out of one area, seen from above, and the Z down to which."""
+
+    shape: BaseGeometry
+    z: float
+    film: float
+    """mm of what it may have left along walls."""
+
+
+@dataclass(frozen=True, slots=True)
+class Work:
+    """What there is to cut of an area from `top` to `bottom`: the same at every level."""
+
+    area: Area
+    top: float
+    bottom: float
+    floors: tuple[float, ...]
+    """Heights in between that get a level of their own."""
+
+    def levels(self, step: float) -> list[float]:
+        """Z of its levels, each at most `step` mm deep."""
+        return level_heights(self.top, self.bottom, step, self.floors)
+
+
+def level_heights(top: float, bottom: float, step: float, floors: tuple[float, ...] = ()) -> list[float]:
+    """Z of levels from `top` down to `bottom`, each at most `step` deep, equal between two floors."""
+    levels = []
+    for z in (*sorted((f for f in floors if bottom + 1e-6 < f < top - 1e-6), reverse=True), bottom):
+        count = max(1, int(np.ceil((top - z) / step - 1e-6)))
+        levels += [top - (top - z) * (k + 1) / count for k in range(count)]
+        top = z
+    return levels
+
+
+def works_on(job: Job, operation: Operation, name: str, limits: Limits, before: Sequence[Swept]
+             ) -> tuple[list[Work], list[Finding]]:  # fmt: skip
+    """What there is to cut in a region for the operation's cutter, from the top down; `before`: what is gone.
+
+    One work, but where earlier operations did not go as deep as this one.
+    """
+    region = job.region(name)
+    radius = job.tool(operation.tool).diameter / 2
+    top, bottom = cut_top(job, operation, region, limits.chord), region.bottom + operation.allowance.floor
+    if bottom >= region.top:
+        return [], []
+    snap = min(limits.snap_share * radius, limits.snap_tolerance * operation.tolerance)
+    area = make_area(
+        job, region, radius, operation.allowance.wall, snap, limits.chord,
+        limits.unreached_share * radius**2,
+    )  # fmt: skip
+    findings = _stock_findings(job, area, region, bottom, operation.name, limits.chord)
+    if area.material.is_empty:
+        return [], findings
+    findings += reach_findings(area, operation.name)
+    works = []
+    for high, low in pairwise((top, *floors_before(job, operation, region, limits.chord), bottom)):
+        done = [s for s in before if s.z <= low + 1e-6]
+        own = area
+        if done:
+            film = max(s.film for s in done)
+            own = rest_of(area, shapely.union_all([s.shape for s in done]), film, max(film, operation.tolerance))
+        if parts_of(own):
+            works.append(Work(own, high, low, tuple(z for z in region.floors if low < z < high)))
+    if not works and parts_of(area):
+        spot = area.shape.representative_point()
+        findings.append(
+            Finding(
+                "area.no-rest",
+                f'Operations before "{operation.name}" leave nothing of area "{name}" that its cutter would take.',
+                operation.name, name, spot.x, spot.y, bottom,
+            )
+        )  # fmt: skip
+    return works, findings
+
+
+def _stock_findings(job: Job, area: Area, region: Region, bottom: float, operation: str, chord: float) -> list[Finding]:
+    low, high = heights(job.stock)
+    spot = area.shape.representative_point()
+    said = []
+    if area.material.is_empty:
+        said.append(f'Area "{area.name}" lies outside the stock; there is nothing to cut.')
+    if bottom < low - 1e-6:
+        said.append(f'Area "{area.name}" goes {low - bottom:.2f} mm below the stock.')
+    if region.top < high - 1e-6:
+        above = standing(job.stock, region.top + 1e-6, chord).intersection(area.shape)
+        for other in _cut_until(job, operation):
+            if other.name != region.name and other.bottom <= region.top + 1e-6:
+                above = above.difference(region_shape(other, chord).buffer(1e-3))
+        if above.area > 1e-2 * area.radius**2:
+            said.append(
+                f'Area "{area.name}" starts {high - region.top:.2f} mm below the top of the stock; what is above must'
+                " be gone."
+            )
+    found = [Finding("area.outside-stock", s, operation, area.name, spot.x, spot.y, bottom) for s in said]
+    for keep_out, shape in in_the_way(job, region, chord):
+        lost = shape.buffer(area.radius).intersection(area.shape)
+        if lost.area > 1e-3:
+            spot = lost.representative_point()
+            found.append(
+                Finding(
+                    "area.keep-out",
+                    f'Keep-out "{keep_out.name}" stands in area "{area.name}"; about {lost.area:.0f} mm² are not cut.',
+                    operation, area.name, spot.x, spot.y, keep_out.top,
+                )
+            )  # fmt: skip
+    return found
+
+
+def _cut_until(job: Job, operation: str) -> list[Region]:
+    """The areas that are cut by the operations up to and with the one of this name."""
+    names: list[str] = []
+    for o in job.operations:
+        names += o.regions
+        if o.name == operation:
+            break
+    return [job.region(n) for n in dict.fromkeys(names)]
