@@ -51,6 +51,7 @@ def climb(teeth: int, tangential: float, radial_share: float, angle: float) -> C
     return Cut(teeth, tangential * 1e6, tangential * 1e6 * radial_share, math.pi - angle, math.pi)
 
 
+@np.errstate(over="ignore", invalid="ignore")
 def growth(cut: Cut, modes: tuple[Dynamics, Dynamics], speed: float, depth: float, steps: int = STEPS) -> float:
     """Largest eigenvalue of one tooth period at `speed` rpm and axial `depth` mm: above 1 it chatters."""
     period = 60.0 / (speed * cut.teeth)
@@ -73,10 +74,9 @@ def growth(cut: Cut, modes: tuple[Dynamics, Dynamics], speed: float, depth: floa
     past[0][:, :2] = np.eye(2)
     for k in range(1, steps + 1):
         past[k][:, 4 + 2 * (k - 1) : 6 + 2 * (k - 1)] = np.eye(2)
-    with np.errstate(over="ignore", invalid="ignore"):
-        for i in range(steps):
-            now = p[i] @ now + (held[i] - ramp[i]) @ past[steps] + ramp[i] @ past[steps - 1]
-            past = [now[:2], *past[:-1]]
+    for i in range(steps):
+        now = p[i] @ now + (held[i] - ramp[i]) @ past[steps] + ramp[i] @ past[steps - 1]
+        past = [now[:2], *past[:-1]]
     whole = np.vstack([now, *past[1:]])
     if not np.isfinite(whole).all():
         # So deep a cut with so weak a cutter grows beyond all numbers within a tooth period.

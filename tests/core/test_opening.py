@@ -216,11 +216,11 @@ class WaysInTest(SimpleTestCase):
     """Which steps the proof counts as a way in."""
 
     def ways(self, **marks: tuple[int, int]) -> list[bool]:
-        rows = {name: np.zeros(40, dtype=bool) for name in ("descent", "above", "shallow")}
+        rows = {name: np.zeros(40, dtype=bool) for name in ("descent", "above", "shallow", "light")}
         for name, (first, last) in marks.items():
             rows[name][first:last] = True
-        feed = np.where(rows["descent"] | rows["above"], 1000.0, 3000.0)
-        return audit._ways_in(rows["descent"], rows["above"], rows["shallow"], feed, np.arange(40.0), 5.0).tolist()
+        feed = np.where(rows["descent"] | rows["above"] | rows["light"], 1000.0, 3000.0)
+        return audit._ways_in(*rows.values(), feed, np.arange(40.0), 5.0).tolist()
 
     def test_down_and_what_it_left(self) -> None:
         found = self.ways(descent=(2, 10), shallow=(10, 14))
@@ -235,6 +235,10 @@ class WaysInTest(SimpleTestCase):
         found = self.ways(descent=(2, 6), shallow=(6, 40))
         self.assertEqual(sum(found), 4 + 5)
         self.assertEqual(self.ways(shallow=(3, 40), above=(20, 22)), [False] * 40)
+
+    def test_a_level_so_thin_that_a_slot_is_light(self) -> None:
+        """There the way in ends with its feed, not with its length."""
+        self.assertEqual(self.ways(descent=(2, 4), light=(4, 30)), [2 <= k < 30 for k in range(40)])
 
     def test_a_cut_at_full_depth_ends_it(self) -> None:
         found = self.ways(descent=(2, 6), shallow=(7, 12))

@@ -1,0 +1,206 @@
+"""What one operation leaves to the next, and areas that lie below or beside each other."""
+
+import math
+from typing import Any
+
+import numpy as np
+import shapely
+from django.test import SimpleTestCase
+
+from justbite.bite import chatter
+from justbite.model.before import cut_top, floors_before
+from justbite.model.job import Dynamics, Job, parse_job
+from justbite.model.shapes import job_space
+from justbite.path.area import make_area, rest_of
+from justbite.path.entry import Wish
+from justbite.path.opening import Pace, find_openings
+from justbite.plan import Plan, plan
+from justbite.proof import audit
+from tests.core.test_path import job, rectangle
+from tests.core.test_wishes import codes
+
+ALLOWANCE = {"wall": 0.2, "floor": 0.1}
+
+
+def two_cutters(second: dict[str, Any] | None = None, **region: Any) -> dict[str, Any]:
+    """A pocket, and operations on it with a cutter of 16 mm and one of 6 mm."""
+    data = job(rectangle(70, 50))
+    data["regions"][0].update({"bottom": -12, **region})
+    small = {**data["tools"][0], "number": 2, "diameter": 6.0, "flute_length": 15.0, "stickout": 20.0}
+    data["tools"] = [{**small, "number": 1, "diameter": 16.0, "flute_length": 40.0, "stickout": 50.0}, small]
+    first = {"name": "large", "regions": ["area"], "tool": 1, "allowance": ALLOWANCE, "tolerance": 0.02}
+    data["operations"] = [first, {**first, "name": "small", "tool": 2, **(second or {})}]
+    return data
+
+
+def rows(made: Plan) -> list[dict[str, Any]]:
+    return list(made.report["operations"])
+
+
+def errors(made: Plan) -> list[str]:
+    return [w["code"] for w in made.report["warnings"] if w["severity"] == "error"]
+
+
+class RestTest(SimpleTestCase):
+    def held(self, row: dict[str, Any]) -> None:
+        """The bounds that any operation is held to, as measured by the proof."""
+        self.assertLessEqual(row["max_over_target"], 1.05)
+        self.assertLessEqual(row["p999_over_target"], 1.02)
+        self.assertLess(row["left_over_share"], 0.001)
+        self.assertLessEqual(row["chip_over_borne"], 1.1)
+        self.assertEqual(row["gouge_mm"], 0)
+
+    def test_a_small_cutter_takes_the_corners_alone(self) -> None:
+        data = two_cutters()
+        made = plan(parse_job(data))
+        alone = plan(parse_job({**data, "operations": data["operations"][1:]}))
+        rest, whole = rows(made)[1], rows(alone)[0]
+        self.held(rest)
+        # The two cutters' corners, in closed form: (1 - pi/4) r2 each, at the radii that the allowance adds to.
+        corners = 4 * (1 - math.pi / 4) * (8.0**2 - 3.0**2)
+        self.assertAlmostEqual(rest["removed_mm3"] / 11.9, corners, delta=0.02 * corners)
+        self.assertLess(rest["seconds"], 0.15 * whole["seconds"])
+        self.assertEqual(errors(made), [])
+
+    def test_walls_that_were_left_thicker(self) -> None:
+        made = plan(parse_job(two_cutters({"allowance": {"wall": 0.0, "floor": 0.1}})))
+        rest = rows(made)[1]
+        self.held(rest)
+        walls = 2 * (70 + 50) * 0.2
+        self.assertGreater(rest["removed_mm3"] / 11.9, walls)
+
+    def test_a_floor_that_was_left_is_a_level_of_its_own(self) -> None:
+        made = plan(parse_job(two_cutters({"allowance": {"wall": 0.2, "floor": 0.0}})))
+        rest = rows(made)[1]
+        self.held(rest)
+        self.assertEqual(rest["levels"], [-11.9, -12.0])
+        self.assertLessEqual(rest["entry_over_bite"], 1.1)
+
+    def test_where_nothing_is_left_it_is_said(self) -> None:
+        data = two_cutters()
+        data["operations"][1]["tool"] = 1
+        made = plan(parse_job(data))
+        self.assertIn("area.no-rest", codes(made))
+        self.assertEqual(rows(made)[1]["removed_mm3"], 0.0)
+        self.assertEqual(errors(made), [])
+
+    def test_the_plain_path_takes_the_rest_alone_too(self) -> None:
+        data = two_cutters()
+        alone = plan(parse_job({**data, "operations": data["operations"][1:]}))
+        rest = rows(plan(parse_job(data)))[1]
+        self.assertGreater(rest["plain_seconds"], rest["seconds"])
+        self.assertLess(rest["plain_seconds"], 0.3 * rows(alone)[0]["plain_seconds"])
+
+    def test_films_are_no_rest_but_tips_are(self) -> None:
+        made = parse_job(two_cutters())
+        area = make_area(made, made.regions[0], 3.0, 0.2, 0.003, 0.005, 0.1)
+        inner = shapely.box(*area.material.bounds).buffer(-0.01)
+        self.assertTrue(rest_of(area, inner, 0.03, 0.03).material.is_empty)
+        wedge = shapely.Polygon([(0, 20), (0, 30), (5, 25)])
+        rest = rest_of(area, inner.difference(wedge), 0.03, 0.03).material
+        self.assertAlmostEqual(rest.area, wedge.area, delta=0.02 * wedge.area)
+
+
+class BelowTest(SimpleTestCase):
+    """An area below another, whose floor keeps an allowance."""
+
+    def stacked(self, floor: float) -> dict[str, Any]:
+        data = job(rectangle(50, 40))
+        low = {
+            **data["regions"][0],
+            "name": "below",
+            "outline": [[x * 0.6 + 9, y * 0.6 + 8] for x, y in rectangle(50, 40)],
+        }
+        data["regions"] = [{**data["regions"][0], "bottom": -8}, {**low, "top": -8, "bottom": -14, "after": ["area"]}]
+        data["operations"][0].update(regions=["area", "below"], allowance={"wall": 0, "floor": floor})
+        return data
+
+    def test_the_way_in_begins_on_what_stands(self) -> None:
+        made = plan(parse_job(self.stacked(0.3)))
+        row = rows(made)[0]
+        self.assertLessEqual(row["entry_over_bite"], 1.1)
+        self.assertLessEqual(row["max_over_target"], 1.05)
+        self.assertEqual(errors(made), [])
+
+    def test_heights_told_from_the_job(self) -> None:
+        made = parse_job(self.stacked(0.3))
+        operation, (area, below) = made.operations[0], made.regions
+        self.assertAlmostEqual(cut_top(made, operation, below, 0.01), -7.7)
+        self.assertEqual(cut_top(made, operation, area, 0.01), 0.0)
+        self.assertEqual(floors_before(made, operation, below, 0.01), [])
+        twice = parse_job(two_cutters({"allowance": {"wall": 0.2, "floor": 0.0}}))
+        self.assertEqual(floors_before(twice, twice.operations[0], twice.regions[0], 0.01), [])
+        self.assertEqual(floors_before(twice, twice.operations[1], twice.regions[0], 0.01), [-11.9])
+
+    def test_each_step_is_held_to_its_own_area(self) -> None:
+        """Steps of the upper area over the lower one have the upper one's depth, whichever is named first."""
+        for names in (["area", "below"], ["below", "area"]):
+            data = self.stacked(0.0)
+            data["operations"][0]["regions"] = names
+            row = rows(plan(parse_job(data)))[0]
+            self.assertTrue(0.95 < row["max_over_target"] <= 1.05, row["max_over_target"])
+
+
+class BesideTest(SimpleTestCase):
+    """Two areas with a common edge that is open in the right-hand one."""
+
+    def pair(self, left: float, right: float) -> Job:
+        data = job(rectangle(30, 30))
+        beside = {**data["regions"][0], "name": "beside", "outline": [[x + 30, y] for x, y in rectangle(30, 30)]}
+        data["regions"] = [{**data["regions"][0], "bottom": left}, {**beside, "bottom": right}]
+        outline = data["regions"][1]["outline"]
+        edges = [k for k in range(4) if outline[k][0] == outline[(k + 1) % 4][0] == 30]
+        self.assertEqual(len(edges), 1)
+        data["regions"][1]["open_edges"] = edges
+        data["stock"]["box"]["max"] = [70, 40, 0]
+        data["operations"][0]["regions"] = ["beside", "area"]
+        return parse_job(data)
+
+    def test_a_higher_floor_is_a_wall(self) -> None:
+        made = self.pair(-4, -8)
+        space = job_space(made, made.regions[1], 20.0, 0.01)
+        self.assertFalse(space.contains(shapely.Point(25, 15)))
+        report = plan(made).report["operations"][0]
+        self.assertEqual(report["gouge_mm"], 0)
+        self.assertLessEqual(report["max_over_target"], 1.05)
+
+    def test_a_deeper_area_stands_until_it_is_cut(self) -> None:
+        made = self.pair(-8, -8)
+        area = make_area(made, made.regions[1], 5.0, 0.0, 0.01, 0.01, 0.1)
+        self.assertTrue(area.free.contains(shapely.Point(25, 15)))
+        self.assertTrue(area.material.contains(shapely.Point(25, 15)))
+        self.assertLessEqual(plan(made).report["operations"][0]["max_over_target"], 1.05)
+
+
+class MeasureTest(SimpleTestCase):
+    def test_a_film_as_high_as_the_wall_is_no_side_cut(self) -> None:
+        """0.01 mm wide and 12 mm high over a floor of 0.1 mm that is cut 2 mm wide, 1 mm of way."""
+        steps = np.zeros((1, 6))
+        steps[0, 5] = 0.01 * 12 + 2.0 * 0.1
+        lowered = np.array([2.01], dtype=np.float32)
+        radial = audit._radial(steps, lowered, np.array([0.1]), 12.0)
+        self.assertAlmostEqual(float(radial[0]), 2.01, places=5)
+        # What stands as high as the bite is deep counts by what it weighs.
+        steps[0, 5] = 3.0 * 12
+        self.assertAlmostEqual(
+            float(audit._radial(steps, np.array([2.5], dtype=np.float32), np.array([0.1]), 12.0)[0]), 3
+        )
+
+    def test_a_cut_beyond_all_numbers_chatters(self) -> None:
+        weak = Dynamics(frequency=3000.0, stiffness=0.05, damping=0.03)
+        cut = chatter.climb(6, 3000.0, 0.3, 1.4)
+        self.assertEqual(chatter.growth(cut, (weak, weak), 60.0, 60.0), math.inf)
+        self.assertLess(chatter.deepest(cut, (weak, weak), 60.0, 60.0), 1.0)
+
+
+class PlungeTest(SimpleTestCase):
+    def test_a_plunge_that_does_not_fit_leaves_all_ways_open(self) -> None:
+        """From a helix a long area takes hundreds of loops: long ramps are weighed as if nothing was wished."""
+        made = parse_job(job(rectangle(90, 22)))
+        area = make_area(made, made.regions[0], 5.0, 0.0, 0.005, 0.01, 0.1)
+        part = max(shapely.get_parts(area.locus), key=lambda p: p.area)
+        pace = Pace(lambda entry: 10.0, 0.25, 1.0)
+        auto = find_openings(area, part, 1.0, Wish(slotting=True), 2.0, pace)
+        plunge = find_openings(area, part, 1.0, Wish("plunge", slotting=True), 2.0, pace)
+        self.assertEqual([e.kind for e in plunge], [e.kind for e in auto])
+        self.assertEqual(auto[0].kind, "ramp")
