@@ -62,7 +62,7 @@ def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:
     limits = Limits(
         tolerances.CHORD, tolerances.WALL_SNAP, tolerances.WALL_SNAP_TOLERANCE, tolerances.FIT_SHARE,
         tolerances.FIT_BITE_SHARE, tolerances.UNREACHED_AREA, tolerances.ENTRY_CLEAR,
-        tolerances.CHORD_FILM,
+        tolerances.CHORD_FILM, tolerances.REST_FILM, tolerances.REST_FILM_BITE,
     )  # fmt: skip
     compute, choices = [], []
     before: list[Swept] = []
@@ -75,7 +75,9 @@ def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:
             progress(0.7 * (index + share) / count, what)
 
         case = case_for(job, operation)
-        step = _Step(out, job, operation, case, machine, material, travel, limits, tick, tuple(before))
+        step = _Step(
+            out, job, operation, case, machine, material, travel, limits, tick, tuple(before), index < count - 1
+        )
         bites[index], found, choice, swept = _by_minutes(step, bites[index])
         before += swept
         findings += _bite_findings(operation, bites[index]) + found
@@ -115,6 +117,8 @@ class _Step:
     limits: Limits
     tick: Progress
     before: tuple[Swept, ...]
+    later: bool
+    """Whether another operation follows."""
 
     def add(self, bite: Bite, first: float, last: float) -> tuple[list[Finding], list[Swept]]:
         """Append the operation's moves with this bite; progress goes from share `first` to `last`."""
@@ -125,7 +129,7 @@ class _Step:
 
         return add_operation(
             self.out, self.job, self.operation, bite, self.machine, self.material, self.travel, self.limits, tick, law,
-            solver.borne_chip(self.case, bite), self.before,
+            solver.borne_chip(self.case, bite), self.before, self.later,
         )  # fmt: skip
 
     def measured(self, mark: int) -> tuple[Moves, np.ndarray]:

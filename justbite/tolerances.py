@@ -48,5 +48,10 @@ ENTRY_CLEAR = 0.05
 CHORD_FILM = 0.001
 """Share of R by which arcs made of chords may differ in what an operation leaves and what the next one finds."""
 
+REST_FILM = 0.01
+"""Share of the earlier cutter's R: what it left on a wall thinner than that is no work for the next."""
+REST_FILM_BITE = 0.02
+"""Share of the next one's bite: what it may leave out of account where it cuts, at most."""
+
 TRAVEL_ABOVE = 10.0
 """mm above the stock: travel height when the job gives none."""

@@ -37,7 +37,7 @@ def plain_seconds(job: Job, operation: Operation, case: solver.Case, own: Bite, 
     `before`: what earlier operations took out.
     """
     radius = case.tool.diameter / 2
-    works = [work for name in operation.regions for work in works_on(job, operation, name, limits, before)[0]]
+    works = [work for name in operation.regions for work in works_on(job, operation, name, own.ae, limits, before)[0]]
     worked = [(work, _parts(work.area, max(job.approach_gap, 0.05 * radius))) for work in works]
     worst = max((p.worst for _, parts in worked for p in parts), default=0.0)
     if worst <= 0.0:

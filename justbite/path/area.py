@@ -70,14 +70,22 @@ def make_area(job: Job, region: Region, radius: float, allowance: float, snap: f
 def rest_of(area: Area, gone: BaseGeometry, film: float, least: float) -> Area:
     """The area with what is `gone` no longer in it.
 
-    Two cutters do not come to a wall alike to the micrometre: what of the rest is thinner than `film` mm is no work.
-    Nor is a piece of which the cutter reaches nothing as thick as `least` mm. Of others all counts, thin tips and what
-    is out of reach as well: the cutter meets it.
+    Two cutters do not come to a wall alike to the micrometre: what is left within `film` mm of a wall is no work, nor
+    is a piece that is nowhere as thick as `least` mm. Of others all counts, thin tips and what is out of reach as
+    well: the cutter meets it.
     """
     reach = area.locus.buffer(area.radius, quad_segs=32)
-    thick = area.material.difference(gone).buffer(-0.5 * film).buffer(0.5 * film, join_style="mitre")
-    worth = [p for p in shapely.get_parts(thick) if not p.intersection(reach).buffer(-0.5 * least).is_empty]
-    return replace(area, material=shapely.union_all(worth))
+    inner = area.locus.buffer(area.radius - film, quad_segs=32)
+    rest = area.material.intersection(reach).difference(gone).difference(gone.buffer(film).difference(inner))
+    pieces = shapely.get_parts(rest)
+    thin = [p.buffer(-0.5 * least).is_empty for p in pieces]
+    if all(thin):
+        return replace(area, material=Polygon())
+    # A hair wider, so that no seam stays between what is left out and what is gone.
+    crumbs = shapely.union_all([p for p, out in zip(pieces, thin, strict=True) if out]).buffer(0.1 * film)
+    walls = area.material.difference(reach)
+    worth = shapely.union_all([p for p, out in zip(pieces, thin, strict=True) if not out])
+    return replace(area, material=shapely.union_all([worth, walls.difference(gone)]).difference(crumbs))
 
 
 def parts_of(area: Area) -> list[Polygon]:

@@ -75,7 +75,7 @@ def _arc_fits(points, a, b, tolerance):  # type: ignore[no-untyped-def]
         if turn * (before_x * y - before_y * x) <= 0.0:
             return False
         chord2 = (x - before_x) ** 2 + (y - before_y) ** 2
-        if chord2 / (8.0 * radius) > 4.0 * tolerance:
+        if chord2 / (8.0 * radius) > tolerance:
             return False
         before_x = x
         before_y = y

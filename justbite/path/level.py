@@ -12,6 +12,7 @@ from shapely.geometry.base import BaseGeometry
 
 from justbite.field.distance import signed_distance
 from justbite.field.grid import Field, Grid
+from justbite.field.outline import below_zero
 from justbite.model.findings import Finding
 from justbite.path.area import Area, parts_of
 from justbite.path.clearing import Clearing
@@ -25,7 +26,7 @@ from justbite.path.spine import arm_line
 
 CELL, CELL_ISLANDS, CELL_LEAST = 16.0, 20.0, 60.0
 """Cells to a radius: plain, with islands, and at most for small bites."""
-MOST_ENTRIES = 12
+MOST_ENTRIES = 64
 SPEEDS = Speeds()
 SHARP = 0.4
 """Radians by which a border turns at a corner that a crescent may be left in."""
@@ -53,7 +54,7 @@ class PartPlan:
     cleared: float
     """mm2 of the plane that is clear at the end."""
     swept: BaseGeometry
-    """What is gone, but for films and crumbs."""
+    """What is clear at the end, seen from above; empty unless asked for."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,11 +89,12 @@ def ways_into(area: Area, clearance: float, wish: Wish | None, target: float,
 
 def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, operation: str,
               tick: Callable[[float], None], wish: Wish | None = None, conventional: float = 0.0,
-              ground: Ground | None = None, speeds: Speeds = SPEEDS) -> PartPlan:  # fmt: skip
+              ground: Ground | None = None, speeds: Speeds = SPEEDS, outlined: bool = False) -> PartPlan:  # fmt: skip
     """Paths that clear one part of the locus at one level with radial depth `target`, entered by `entry`.
 
     `conventional`: radial depth of cuts in the other direction over the target; 0 where there are to be none.
-    `ground`: from `ground_of`, where several plans share it. `speeds`: what links are shaped for.
+    `ground`: from `ground_of`, where several plans share it. `speeds`: what links are shaped for. `outlined`: tell
+    what is clear at the end.
 
     `tick` is called with the share of the part done, 0 to 1, and may raise to stop.
     """
@@ -113,26 +115,25 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
         findings.append(_no_entry(area, part, operation))
     elif wish is not None:
         findings += _wish_findings(area, part, entry, wish, operation)
-    left: list[BaseGeometry] = []
     for _ in range(MOST_ENTRIES):
         if entry is None:
             break
         if entry.kind == "ramp" and is_narrow(part, area.radius):
             # Loops take several times as long here as ramps, which leave only thin walls beside them.
-            entry, left = _ramp_through(work, area, part, entry, wish, share, paths, ground.reach)
+            entry = _ramp_through(work, area, part, entry, wish, share, paths, ground.reach)
             continue
         for before in entry.before:
             work.stamp_path(before.points)
             paths.append(PartPath(before, ()))
         paths.append(_clear_from(work, entry, share))
         # A neck may have stopped it: what is left behind one gets an entry of its own.
-        entry, left = _next_entry(work, area, part, ground.reach, wish)
+        entry = _next_entry(work, area, part, ground.reach, wish)
     # Once for each, however many parts there are.
     for path in paths:
         if path.entry.kind == "ramp" and not path.entry.chosen and (wish is None or wish.kind != "ramp"):
             findings.append(_ramp_finding(area, path.entry, operation))
     cleared_area = float(np.count_nonzero(work.plane.cleared < 0.0)) * ground.grid.cell**2
-    swept = part.buffer(area.radius, quad_segs=32).difference(shapely.union_all(left)) if paths else Polygon()
+    swept = below_zero(work.plane.cleared, ground.grid) if outlined and paths else Polygon()
     return PartPlan(tuple(paths), tuple(findings), cleared_area, swept)
 
 
@@ -179,8 +180,8 @@ def _corners(part: Polygon) -> Points:
 
 def _ramp_through(work: Clearing, area: Area, part: Polygon, entry: Entry, wish: Wish | None,
                   share: Callable[[float], None], paths: list[PartPath],
-                  reach: NDArray[np.bool_]) -> tuple[Entry | None, list[BaseGeometry]]:  # fmt: skip
-    """A ramp along a narrow slot, then to and fro along its walls. Returns the next way in as `_next_entry` does.
+                  reach: NDArray[np.bool_]) -> Entry | None:  # fmt: skip
+    """A ramp along a narrow slot, then to and fro along its walls. Returns the next way in, None when all is done.
 
     Only after the last ramp through it, what such a ramp does not take is looked for.
     """
@@ -189,12 +190,12 @@ def _ramp_through(work: Clearing, area: Area, part: Polygon, entry: Entry, wish:
     (x, y), heading = entry.points[-1], entry.heading or 0.0
     film = MOST_FILM * np.count_nonzero(reach) * work.plane.grid.cell**2
     x, y = work.to_and_fro(float(x), float(y), heading, film, share)
-    after, left = _next_entry(work, area, part, reach, wish, arms=False)
+    after = _next_entry(work, area, part, reach, wish, arms=False)
     if after is None or after.kind != "ramp":
         work.run(x, y, None, share)
-        after, left = _next_entry(work, area, part, reach, wish)
+        after = _next_entry(work, area, part, reach, wish)
     paths.append(PartPath(entry, tuple(work.pieces)))
-    return after, left
+    return after
 
 
 def _clear_from(work: Clearing, entry: Entry, share: Callable[[float], None]) -> PartPath:
@@ -231,17 +232,16 @@ def _standing(work: Clearing, radius: float, reach: NDArray[np.bool_], least: fl
 
 
 def _next_entry(work: Clearing, area: Area, part: Polygon, reach: NDArray[np.bool_], wish: Wish | None,
-                arms: bool = True) -> tuple[Entry | None, list[BaseGeometry]]:  # fmt: skip
-    """A way into what still stands, and all that does; None where that is little, or there is no way.
-
-    `arms`: into arms and corners too.
-    """
+                arms: bool = True) -> Entry | None:  # fmt: skip
+    """A way into what still stands; None where that is little, or there is none. `arms`: into arms and corners too."""
     r2 = area.radius**2
     whole = np.count_nonzero(reach) * work.plane.grid.cell**2
     least = min(MOST_REST * r2, max(LEAST_REST * r2, REST_SHARE * whole)) if arms else MOST_REST * r2
-    left = _standing(work, area.radius, reach, least)
-    entries = (_inner_entry(work, area, part, rest, wish, arms) for rest in left)
-    return next((entry for entry in entries if entry is not None), None), left
+    for rest in _standing(work, area.radius, reach, least):
+        entry = _inner_entry(work, area, part, rest, wish, arms)
+        if entry is not None:
+            return entry
+    return None
 
 
 def _inner_entry(work: Clearing, area: Area, part: Polygon, rest: BaseGeometry, wish: Wish | None,

@@ -34,11 +34,12 @@ it counts a quarter, twice as much four times."""
 def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite, machine: Machine,
                   material: Material, travel: float, limits: Limits, progress: Progress,
                   law: FeedLaw | None = None, borne: float = 0.0,
-                  before: Sequence[Swept] = ()) -> tuple[list[Finding], list[Swept]]:  # fmt: skip
+                  before: Sequence[Swept] = (), later: bool = False) -> tuple[list[Finding], list[Swept]]:  # fmt: skip
     """Append the moves of one roughing operation to `out`. Returns its findings, and what it takes out.
 
     `law`: by which feeds follow the bite; those of links in any case, those of cuts where the operation wants it.
-    `borne`: mm of chip that a tooth bears. `before`: what operations before this one have taken out.
+    `borne`: mm of chip that a tooth bears. `before`: what operations before this one have taken out; `later`: whether
+    others follow, and what this one takes out is to be told.
     """
     tool = job.tool(operation.tool)
     feeds = Feeds(
@@ -61,11 +62,11 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
     works: list[Work] = []
     findings: list[Finding] = []
     for name in operation.regions:
-        some, found = works_on(job, operation, name, limits, before)
+        some, found = works_on(job, operation, name, bite.ae, limits, before)
         works += some
         findings += found
     wish = Wish(operation.entry, None, tool.centre_cutting, material.group in SLOTTING)
-    plans, found = _planned(job, operation, works, terms, wish, progress)
+    plans, found = _planned(job, operation, works, terms, wish, later, progress)
     findings += found
     levels: dict[str, list[_Level]] = {work.area.name: [] for work in works}
     for work, made in zip(works, plans, strict=True):
@@ -83,14 +84,11 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         else:
             left = [n for n in left if n not in ready]
             _level_by_level(out, job, {name: levels[name] for name in ready}, terms)
-    swept = [
-        Swept(
-            shapely.union_all([plan.swept for plan in made]),
-            work.bottom,
-            work.area.snap + limits.film_share * terms.radius,
-        )
-        for work, made in zip(works, plans, strict=True)
-    ]
+    swept = []
+    for work, made in zip(works, plans, strict=True):
+        shape = shapely.union_all([plan.swept for plan in made])
+        film = work.area.snap + limits.chord_share * terms.radius
+        swept.append(Swept(shape, work.bottom, terms.radius, film))
     return findings, swept
 
 
@@ -140,7 +138,7 @@ class _Level:
     paths: list[PartPath]
 
 
-def _planned(job: Job, operation: Operation, works: list[Work], terms: _Terms, wish: Wish,
+def _planned(job: Job, operation: Operation, works: list[Work], terms: _Terms, wish: Wish, later: bool,
              progress: Progress) -> tuple[list[list[PartPlan]], list[Finding]]:  # fmt: skip
     """For each work the plans of its parts, and the findings; parts and the ways into them planned side by side."""
     tries: list[tuple[int, int, Callable[[Callable[[float], None]], PartPlan]]] = []
@@ -153,7 +151,7 @@ def _planned(job: Job, operation: Operation, works: list[Work], terms: _Terms, w
                 plan = partial(
                     plan_part, work.area, part, entry, terms.ae, operation.name,
                     wish=own, conventional=operation.conventional, ground=ground,
-                    speeds=terms.speeds,
+                    speeds=terms.speeds, outlined=later,
                 )  # fmt: skip
                 tries.append((index, k, plan))
     plans: list[list[PartPlan]] = [[] for _ in works]

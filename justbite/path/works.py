@@ -31,7 +31,9 @@ class Limits:
     fit_bite_share: float
     unreached_share: float
     clear_share: float
+    chord_share: float
     film_share: float
+    film_bite_share: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,8 +42,10 @@ class Swept:
 
     shape: BaseGeometry
     z: float
+    radius: float
+    """Of its cutter."""
     film: float
-    """mm of what it may have left along walls."""
+    """mm by which its walls may be told wrong."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,9 +73,9 @@ def level_heights(top: float, bottom: float, step: float, floors: tuple[float, .
     return levels
 
 
-def works_on(job: Job, operation: Operation, name: str, limits: Limits, before: Sequence[Swept]
+def works_on(job: Job, operation: Operation, name: str, target: float, limits: Limits, before: Sequence[Swept]
              ) -> tuple[list[Work], list[Finding]]:  # fmt: skip
-    """What there is to cut in a region for the operation's cutter, from the top down; `before`: what is gone.
+    """What there is to cut in a region with radial depth `target`, from the top down; `before`: what is gone.
 
     One work, but where earlier operations did not go as deep as this one.
     """
@@ -94,8 +98,11 @@ def works_on(job: Job, operation: Operation, name: str, limits: Limits, before: 
         done = [s for s in before if s.z <= low + 1e-6]
         own = area
         if done:
-            film = max(s.film for s in done)
-            own = rest_of(area, shapely.union_all([s.shape for s in done]), film, max(film, operation.tolerance))
+            exact = max(s.film for s in done)
+            thin = limits.film_share * max(s.radius for s in done)
+            film = max(exact, min(thin, limits.film_bite_share * target))
+            shapes = shapely.union_all([s.shape for s in done])
+            own = rest_of(area, shapes, film, max(film, thin, operation.tolerance))
         if parts_of(own):
             works.append(Work(own, high, low, tuple(z for z in region.floors if low < z < high)))
     if not works and parts_of(area):

@@ -22,9 +22,14 @@ LEAST_CUT = 0.02
 """Radial depth over the target from which on something counts as cut."""
 LEAST_WINDOW = 0.2
 """Share of the window that counts at least where a chip is told: single cells of the map make no chip."""
+LEAST_DESCENT, HOVERING = 1.0, 1.05
+"""mm above its level from which a descent is a way in, but more than so many times the hover height."""
 ON_LEVEL, FULL, FLAT_TURN, CUSPS = 1e-3, 0.9, 6.5, 0.01
 """mm above a level that still count as on it; share of the level's depth that a full cut takes; R of level way
 that may follow any way in: a helix's last turn; R of radial depth that is not yet a cut."""
+STROKE = 1.5
+"""How deep a stroke of a way in may go at the full width, over what makes it as heavy as the bite at the bite's feed.
+It goes slower, and what it removes in a minute is measured in any case."""
 
 
 Tick = Callable[[float], None]
@@ -99,9 +104,13 @@ def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, 
     steps, lowered, rapids, drops, left_over = _run(stock, job, operation, moves, radius, settings, tick)
     axial = _axial(job, operation, steps, moves, ap, stock.chord, radius)
     taken = _radial(steps, lowered, axial, ap)
-    # At full width such a depth is lighter than the bite.
-    light = (steps[:, 5] > 0.0) & (steps[:, 5] <= target * ap / tool.diameter * lowered)
-    trace, way_in = _measure(steps, lowered, taken, light, moves, axial, settings.window * radius, radius)
+    # At full width such a depth is about as heavy as the bite.
+    light = (steps[:, 5] > 0.0) & (steps[:, 5] <= STROKE * target * ap / tool.diameter * lowered)
+    # Links come down from their hover height; that is no way in.
+    least_descent = max(LEAST_DESCENT, HOVERING * operation.hover)
+    trace, way_in = _measure(
+        steps, lowered, taken, light, moves, axial, settings.window * radius, radius, least_descent
+    )  # fmt: skip
     window = settings.window * radius
     ways_in = np.nonzero(way_in)[0]
     # What is cut beside a way in, before or after, is not its load.
@@ -261,8 +270,8 @@ def _radial(steps: NDArray[np.float64], lowered: NDArray[np.float32], axial: NDA
 
 
 def _measure(steps: NDArray[np.float64], lowered: NDArray[np.float32], radial: NDArray[np.float64],
-             light: NDArray[np.bool_], moves: Moves, axial: NDArray[np.float64], window: float, radius: float
-             ) -> tuple[Trace, NDArray[np.bool_]]:  # fmt: skip
+             light: NDArray[np.bool_], moves: Moves, axial: NDArray[np.float64], window: float, radius: float,
+             least_descent: float) -> tuple[Trace, NDArray[np.bool_]]:  # fmt: skip
     """Radial depth per step: what `_radial` tells over length, over a window about the step; and ways in."""
     block = steps[:, 0].astype(np.int32)
     length, volume = steps[:, 4], steps[:, 5]
@@ -277,7 +286,7 @@ def _measure(steps: NDArray[np.float64], lowered: NDArray[np.float32], radial: N
     depth[~feed] = 0.0
     del taken
     level = moves.z_level[block]
-    descent = _descents(steps[:, 3], float(moves.start[2]), level) & feed
+    descent = _descents(steps[:, 3], float(moves.start[2]), level, least_descent) & feed
     # Between discs a step apart a wall keeps cusps: on a second way along it they are no cut.
     idle = feed & (volume <= CUSPS * radius * length * axial)
     above = feed & ~idle & (steps[:, 3] > level + ON_LEVEL)
@@ -340,14 +349,15 @@ def _chips(steps: NDArray[np.float64], moves: Moves, radial: NDArray[np.float64]
     return np.where(own, thick, 0.0)
 
 
-def _descents(z: NDArray[np.float64], start: float, level: NDArray[np.float64]) -> NDArray[np.bool_]:
-    """Steps that belong to a way down into the material: from more than 1 mm above the level."""
+def _descents(z: NDArray[np.float64], start: float, level: NDArray[np.float64],
+              least: float) -> NDArray[np.bool_]:  # fmt: skip
+    """Steps that belong to a way down into the material: from more than `least` mm above the level."""
     before = np.concatenate([[start], z[:-1]])
     down = z < before - 1e-9
     first = down & ~np.concatenate([[False], down[:-1]])
     run = np.cumsum(first)
     high = np.concatenate([[0.0], before[first] - level[first]])
-    return np.asarray(down & (high[run] > 1.0))
+    return np.asarray(down & (high[run] > least))
 
 
 def _ways_in(descent: NDArray[np.bool_], above: NDArray[np.bool_], shallow: NDArray[np.bool_],

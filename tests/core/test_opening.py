@@ -19,6 +19,7 @@ from justbite.path.entry import Entry
 from justbite.path.level import plan_part, ways_into
 from justbite.path.program import Feeds, Heights, MovesBuilder, add_level, level_minutes
 from justbite.path.spine import spines
+from justbite.path.works import Work
 from justbite.plan import plan
 from justbite.proof import audit, replay
 from tests.core.test_path import job, rectangle
@@ -163,10 +164,10 @@ class QuickestTest(SimpleTestCase):
     def test_what_leaves_some_is_not_quicker(self) -> None:
         """A plan that breaks off early takes less time, and is not taken for it."""
         feeds = Feeds(cut=3000, entry=2000, link=9000, rapid=20_000, ramp=0.05, acceleration=4000, removal=40_000)
-        terms = rough._Terms(2.0, Heights(10.0, 1.0, 0.3), feeds, 0.01, 5.0, 1.0, 0.01)
+        terms = rough._Terms(2.0, 10.0, Heights(10.0, 1.0, 0.3), feeds, 0.01, 5.0, 1.0, 0.01)
         planned = parse_job(job(rectangle(40, 30)))
         area = make_area(planned, planned.regions[0], 5.0, 0.0, 0.006, 0.002, 1.0)
-        work = rough._Work(area, 0.0, [-8.0])
+        work = Work(area, 0.0, -8.0, ())
         ((part, ways),) = ways_into(area, 1.0, None, 2.0)
         whole = plan_part(area, part, ways[0], 2.0, "rough", lambda _: None)
         self.assertAlmostEqual(whole.cleared / (40 * 30 - (4 - math.pi) * 25), 1.0, delta=0.01)
