@@ -369,7 +369,7 @@ def feed_law(case: Case, bite: Bite) -> tuple[NDArray[np.float64], NDArray[np.fl
     bite at one mean chip takes less force and power, so no load ceiling is passed.
     """
     tool = case.tool
-    share = np.concatenate([np.linspace(0.04, 1.0, 49), [1.1, 1.3]])
+    share = np.concatenate([np.linspace(0.04, 1.0, 49), [1.1, 1.3, 1.6, 2.0, 3.0]])
     phi = np.array([engagement.angle_of(min(s * bite.ae, tool.diameter), tool.diameter) for s in share])
     here = math.radians(bite.angle)
     chip = (phi / (1.0 - np.cos(phi))) * ((1.0 - math.cos(here)) / here)

@@ -374,7 +374,7 @@ class Clearing:
                 self.plane.roll_back(used)
             return None
         self.pieces.append(link)
-        self.pieces.append(Piece("cut", run, depth, load=load))
+        self.pieces.append(Piece("cut", run, depth, load=load, whole=True))
         self._ways.forget(run)
         self.removed += taken
         tick(self.removed)

@@ -23,6 +23,8 @@ class Piece:
     load: NDArray[np.float64] | None = None
     """(n,) mm of radial depth by what was marked as taken just before each point, which feeds are held to as well as
     to `depth`: of links what they graze. None where nothing was marked."""
+    whole: bool = False
+    """Cuts: all that stands there is taken at once, and may be more than the bite over less than the proof's window."""
     fitted: dict[tuple[int, int], NDArray[np.float64]] = field(default_factory=dict)
     """Cuts: the lines and arcs between two of its points, once they are known. Every level has the same."""
 

@@ -268,13 +268,17 @@ def _cut(out: MovesBuilder, piece: Piece, z: float, feeds: Feeds, target: float,
 
 def _feed_factors(piece: Piece, spans: NDArray[np.float64], feeds: Feeds, target: float) -> NDArray[np.float64] | None:
     """What the cutting feed is multiplied by at each point of a cut, `spans` apart; None for one feed all along."""
-    if feeds.follow is None or len(piece.depth) < 4:
+    law = feeds.grazing if feeds.follow is None and piece.whole else feeds.follow
+    if law is None or len(piece.depth) < 4:
         return None
     reach = max(LEAST_POINTS, round(FEED_RUN / max(1e-6, float(spans.mean()))))
-    # What was marked scatters about the bite, where the depth itself is held to it.
-    load = piece.depth if piece.load is None else np.maximum(piece.depth, np.minimum(piece.load, target))
+    load = piece.depth
+    if piece.load is not None:
+        # What was marked scatters about the bite, where the depth itself is held to it.
+        load = np.maximum(load, piece.load if piece.whole else np.minimum(piece.load, target))
     # No quicker than what is met a little before and after: the machine needs its way to change.
-    return _factors(feeds.follow, ndimage.maximum_filter1d(load / target, 2 * reach + 1, mode="nearest"))
+    factors = _factors(law, ndimage.maximum_filter1d(load / target, 2 * reach + 1, mode="nearest"))
+    return factors if feeds.follow is not None else np.minimum(factors, 1.0)
 
 
 def _link_feeds(piece: Piece, feeds: Feeds, target: float) -> NDArray[np.float64]:
