@@ -97,8 +97,25 @@ SINKER = {
 }  # fmt: skip
 
 
+SIGHT_GLASS = {
+    "format": "justbite-job", "version": 1, "name": "Sight glass frame", "units": "mm",
+    "machine": "harbour-mill", "material": "aluminium-cast",
+    "tools": [tool(5, 16, 3, 36, 55, 40), tool(7, 6, 3, 16, 28, 38)],
+    "stock": {"box": {"min": [0, 0, -22], "max": [130, 96, 0]}},
+    "regions": [{"name": "glass seat", "outline": rounded(14, 14, 116, 82, 3.6),
+                 "islands": [rounded(44, 38, 58, 58, 2), rounded(74, 38, 88, 58, 2)],
+                 "open_edges": [], "top": 0, "bottom": -14}],
+    "operations": [
+        {"name": "Rough the seat", "kind": "rough", "regions": ["glass seat"], "tool": 5,
+         "reserve": 0.15, "allowance": {"wall": 0.3, "floor": 0.1}, "tolerance": 0.02},
+        {"name": "Rest in the corners", "kind": "rough", "regions": ["glass seat"], "tool": 7,
+         "reserve": 0.15, "allowance": {"wall": 0.3, "floor": 0.1}, "tolerance": 0.02},
+    ],
+}  # fmt: skip
+
+
 def main() -> None:
-    for job in (GAUGE_BASE, FLOAT_YOKE, SINKER):
+    for job in (GAUGE_BASE, FLOAT_YOKE, SINKER, SIGHT_GLASS):
         name = str(job["name"]).lower().replace(" ", "-")
         (HERE / f"{name}.json").write_text(json.dumps(job, indent=1) + "\n")
     drawing = ezdxf.new(units=4)

@@ -53,7 +53,7 @@ def made_areas(seeds: range) -> Iterator[dict[str, Any]]:
         random = np.random.default_rng(seed)
         kind = KINDS[seed % len(KINDS)]
         diameter, share = float(random.choice(CUTTERS)), float(random.choice(BITES))
-        shape = _drawn(kind, random).buffer(0)
+        shape = drawn(kind, random).buffer(0)
         rings = [np.array(r.coords)[:-1] * diameter for r in (shape.exterior, *shape.interiors)]
         outline, *islands = [r.round(4).tolist() for r in rings]
         open_edges: Any = []
@@ -63,7 +63,7 @@ def made_areas(seeds: range) -> Iterator[dict[str, Any]]:
         yield job_of(f"{seed} {kind} D{diameter:g} {100 * share:.0f}%", outline, islands, open_edges, diameter, share)
 
 
-def _drawn(kind: str, random: np.random.Generator) -> shapely.Polygon:
+def drawn(kind: str, random: np.random.Generator) -> shapely.Polygon:
     """The shape of a kind, in cutter diameters; corners rounded to a little more than the cutter unless sharp."""
     wide, high = random.uniform(4, 9), random.uniform(3, 6)
     plate = shapely.box(0, 0, wide, high)

@@ -22,6 +22,7 @@ def main(arguments: list[str] | None = None) -> int:
     bench.add_argument("--count", type=int, default=12)
     bench.add_argument("--first", type=int, default=1, help="first seed")
     bench.add_argument("--odd", action="store_true", help="areas of the kinds that clearing is hard on")
+    bench.add_argument("--odd-jobs", action="store_true", help="whole jobs with all that may be asked for, mixed")
     reading = commands.add_parser("read", help="read a part and tell its features")
     reading.add_argument("part", type=Path)
     reading.add_argument("--units", choices=["mm", "in"], help="what the file's numbers are, where it does not say")
@@ -61,6 +62,7 @@ def _plan(job_file: Path, out: Path) -> int:
 
 
 def _bench(chosen: argparse.Namespace) -> int:
+    from justbite import odd_jobs
     from justbite.bench import made_areas, run
     from justbite.odd import odd_areas
 
@@ -68,6 +70,9 @@ def _bench(chosen: argparse.Namespace) -> int:
         run(json.loads(chosen.jobs.read_text()), f"jobs of {chosen.jobs.name}", False)
         return 0
     seeds = range(chosen.first, chosen.first + chosen.count)
+    if chosen.odd_jobs:
+        odd_jobs.run(seeds)
+        return 0
     data = list(odd_areas(seeds) if chosen.odd else made_areas(seeds))
     run(data, f"{'odd areas, ' * chosen.odd}seeds {seeds[0]} to {seeds[-1]}", not chosen.odd)
     return 0

@@ -11,7 +11,7 @@ import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
-from justbite.model.before import cut_top, floors_before
+from justbite.model.before import cut_top, earlier, floors_before
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Operation, Region
 from justbite.model.shapes import in_the_way, region_shape
@@ -92,7 +92,10 @@ def works_on(job: Job, operation: Operation, name: str, target: float, limits: L
     findings = _stock_findings(job, area, region, bottom, operation.name, limits.chord)
     if area.material.is_empty:
         return [], findings
-    findings += reach_findings(area, operation.name)
+    reached = reach_findings(area, operation.name)
+    if _cleared_later(job, operation, name):
+        reached = [f for f in reached if f.code != "area.unreached"]
+    findings += reached
     works = []
     for high, low in pairwise((top, *floors_before(job, operation, region, limits.chord), bottom)):
         done = [s for s in before if s.z <= low + 1e-6]
@@ -115,6 +118,13 @@ def works_on(job: Job, operation: Operation, name: str, target: float, limits: L
             )
         )  # fmt: skip
     return works, findings
+
+
+def _cleared_later(job: Job, operation: Operation, name: str) -> bool:
+    """Whether a later operation takes a smaller cutter to the area."""
+    after = job.operations[len(earlier(job, operation)) + 1 :]
+    diameter = job.tool(operation.tool).diameter
+    return any(name in o.regions and job.tool(o.tool).diameter < diameter for o in after)
 
 
 def _stock_findings(job: Job, area: Area, region: Region, bottom: float, operation: str, chord: float) -> list[Finding]:

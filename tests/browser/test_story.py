@@ -2,6 +2,7 @@
 
 import json
 import os
+import re
 import subprocess
 import sys
 import tempfile
@@ -66,17 +67,35 @@ class StoryTest(SimpleTestCase):
             self.change_the_bite(page, first)
             self.take_and_prove(page)
             self.open_an_edge_and_undo(page)
+            self.rest_with_a_smaller_cutter(page, address)
             self.own_drawing(page, address)
             self.assertEqual(wrong, [])
             browser.close()
 
     def open_the_bench(self, page: Page, address: str) -> None:
         page.goto(address)
-        expect(page.locator("li")).to_have_count(6)
+        expect(page.locator("li")).to_have_count(7)
         page.get_by_label("Open Gauge base").click()
         expect(page.get_by_role("heading", name="Rough the pockets")).to_be_visible()
         expect(page.get_by_role("region", name="Ceilings")).to_contain_text("binds.")
         expect(page.get_by_label("tray", exact=True)).to_have_value("-18")
+
+    def rest_with_a_smaller_cutter(self, page: Page, address: str) -> None:
+        """One press adds the operation for what the large cutter leaves; planned, it is short; and it goes again."""
+        page.goto(address)
+        page.get_by_label("Open Sight glass frame").click()
+        page.get_by_role("tab", name="Rest in the corners").click()
+        page.get_by_role("button", name="Remove this operation").click()
+        expect(page.get_by_role("tab")).to_have_count(1)
+        page.get_by_role("button", name="Take the rest with a smaller cutter").click()
+        rest = page.get_by_role("tab", name="Rest of Rough the seat")
+        expect(rest).to_have_attribute("aria-selected", "true")
+        expect(rest).to_contain_text("T7")
+        page.get_by_role("button", name="Plan", exact=True).click()
+        expect(page.get_by_role("status")).to_contain_text("plan fresh", timeout=PLANNED)
+        told = re.search(r"(\d+):(\d+)", rest.inner_text())
+        assert told is not None
+        self.assertLess(60 * int(told[1]) + int(told[2]), 30)
 
     def stop_planning(self, page: Page) -> None:
         page.get_by_role("button", name="Plan", exact=True).click()
@@ -270,7 +289,7 @@ class StoryTest(SimpleTestCase):
         page.get_by_role("button", name="Plan", exact=True).click()
         expect(page.get_by_role("status")).to_contain_text("plan fresh", timeout=PLANNED)
         page.goto(address)
-        expect(page.locator("li")).to_have_count(7)
+        expect(page.locator("li")).to_have_count(8)
 
 
 class ServeTest(SimpleTestCase):

@@ -61,6 +61,9 @@ class RestTest(SimpleTestCase):
         self.assertAlmostEqual(rest["removed_mm3"] / 11.9, corners, delta=0.02 * corners)
         self.assertLess(rest["seconds"], 0.15 * whole["seconds"])
         self.assertEqual(errors(made), [])
+        # What the large cutter does not reach is told of the last one alone.
+        unreached = [w["operation"] for w in made.report["warnings"] if w["code"] == "area.unreached"]
+        self.assertEqual(set(unreached), {"small"})
 
     def test_walls_that_were_left_thicker(self) -> None:
         made = plan(parse_job(two_cutters({"allowance": {"wall": 0.0, "floor": 0.1}})))

@@ -19,12 +19,11 @@ class LoadDemoTest(TestCase):
         call_command("load_demo", stdout=out)
         return out.getvalue()
 
-    def test_six_jobs_of_which_three_are_on_parts(self) -> None:
-        self.assertIn("6 demo jobs", self.load())
+    def test_seven_jobs_of_which_three_are_on_parts(self) -> None:
+        self.assertIn("7 demo jobs", self.load())
         wished = json.loads((DEMO / "parts" / "from-parts.json").read_text())
-        drawn = [
-            json.loads((DEMO / f"{name}.json").read_text())["name"] for name in ("sinker", "float-yoke", "gauge-base")
-        ]
+        names = ("sinker", "float-yoke", "sight-glass-frame", "gauge-base")
+        drawn = [json.loads((DEMO / f"{name}.json").read_text())["name"] for name in names]
         jobs = {j.document["name"]: j.document for j in Job.objects.all()}
         self.assertEqual(set(jobs), {w["name"] for w in wished} | set(drawn))
         self.assertEqual(PartFile.objects.count(), len(wished))

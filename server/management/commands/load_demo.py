@@ -12,7 +12,7 @@ from server import core
 from server.actions import READ_GIGABYTES, READ_SECONDS, make_job
 from server.models import Job, PartFile
 
-ORDER = ("sinker", "float-yoke", "gauge-base")
+ORDER = ("sinker", "float-yoke", "sight-glass-frame", "gauge-base")
 """The last made stands first on the shelf."""
 
 

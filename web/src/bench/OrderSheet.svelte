@@ -5,6 +5,7 @@
   import { named, ROUGHERS, toolFrom } from '../stores';
   import type { Operation } from '../types';
   import type { BenchState } from './bench.svelte';
+  import AreaDepth from './AreaDepth.svelte';
   import Ways from './Ways.svelte';
 
   let { bench }: { bench: BenchState } = $props();
@@ -15,7 +16,6 @@
   const bite = $derived(bench.bite);
   const units = $derived(bench.units);
   const regions = $derived(document.regions.filter((r) => operation.regions.includes(r.name)));
-  const others = $derived(document.regions.filter((r) => !operation.regions.includes(r.name)));
   const deepest = $derived(Math.min(...regions.map((r) => r.bottom)));
   const pinned = $derived(bite?.pinned ?? []);
   const note = (key: string) => (pinned.includes(key) ? 'pinned' : 'worked out');
@@ -52,11 +52,6 @@
     const operations = document.operations.map((o, i) => (i === bench.operation ? { ...o, tool: next } : o));
     void bench.change({ ...document, tools: [...document.tools, added], operations });
   }
-  function take(list: HTMLSelectElement) {
-    const name = list.value;
-    list.value = '';
-    if (name) void bench.changeOperation((o) => ({ ...o, regions: [...o.regions, name] }));
-  }
   const idOf = (value: string | { name: string }) => (typeof value === 'string' ? value : '');
   const nameOf = (value: string | { name: string }, list: { id: string; name: string }[] | undefined) =>
     typeof value === 'string' ? (list?.find((e) => e.id === value)?.name ?? value) : value.name;
@@ -91,51 +86,7 @@
       `${regions.map((r) => r.name).join(', ')}; down to ${length(deepest, units)}`,
     )}
     {#if open.area}
-      {#each regions as region (region.name)}
-        <QuantityField
-          label={region.name}
-          value={region.bottom}
-          {units}
-          note="floor Z"
-          onchange={(v) => bench.changeRegion(region.name, (r) => ({ ...r, bottom: v }))}
-        />
-        {#if regions.length > 1}
-          <button
-            class="plain drop"
-            aria-label="Leave {region.name} out of this operation"
-            onclick={() =>
-              bench.changeOperation((o) => ({ ...o, regions: o.regions.filter((n) => n !== region.name) }))}
-            >leave out</button
-          >
-        {/if}
-      {/each}
-      <QuantityField
-        label="Walls"
-        value={operation.allowance?.wall ?? 0}
-        {units}
-        note="left on"
-        onchange={(v) => bench.changeOperation((o) => ({ ...o, allowance: { ...o.allowance, wall: v } }))}
-      />
-      <QuantityField
-        label="Floors"
-        value={operation.allowance?.floor ?? 0}
-        {units}
-        note="left on"
-        onchange={(v) => bench.changeOperation((o) => ({ ...o, allowance: { ...o.allowance, floor: v } }))}
-      />
-      {#if others.length}
-        <label class="pick">
-          Add
-          <select value="" onchange={(e) => take(e.currentTarget)}>
-            <option value="">an area of the job …</option>
-            {#each others as r (r.name)}<option value={r.name}>{r.name}</option>{/each}
-          </select>
-        </label>
-      {/if}
-      <p class="quiet hint">
-        Click an edge in the drawing to open or close it.
-        {#if document.part}<a href="#/job/{bench.id}/part">Part and areas …</a>{/if}
-      </p>
+      <AreaDepth {bench} />
     {/if}
   </div>
 
@@ -381,12 +332,6 @@
   }
   .pick select {
     min-width: 0;
-  }
-  .drop {
-    display: block;
-    margin: -2px 0 2px auto;
-    font-size: 12.5px;
-    color: var(--quiet);
   }
   .hint {
     margin-top: 6px;

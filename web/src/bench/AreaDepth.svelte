@@ -1,0 +1,117 @@
+<script lang="ts">
+  /** Which areas an operation cuts, how deep, what it leaves on; and the operation for what it cannot reach. */
+  import QuantityField from '../parts/QuantityField.svelte';
+  import type { BenchState } from './bench.svelte';
+  import { withRest, without } from './rest';
+
+  let { bench }: { bench: BenchState } = $props();
+  const operation = $derived(bench.current!);
+  const document = $derived(bench.document!);
+  const units = $derived(bench.units);
+  const regions = $derived(document.regions.filter((r) => operation.regions.includes(r.name)));
+  const others = $derived(document.regions.filter((r) => !operation.regions.includes(r.name)));
+  const rest = $derived(withRest(document, bench.operation, bench.stores?.tools ?? []));
+  async function addRest() {
+    if (!rest) return;
+    const next = bench.operation + 1;
+    await bench.change(rest);
+    if (bench.document?.operations[next]) bench.choose(next);
+  }
+  function take(list: HTMLSelectElement) {
+    const name = list.value;
+    list.value = '';
+    if (name) void bench.changeOperation((o) => ({ ...o, regions: [...o.regions, name] }));
+  }
+</script>
+
+{#each regions as region (region.name)}
+  <QuantityField
+    label={region.name}
+    value={region.bottom}
+    {units}
+    note="floor Z"
+    onchange={(v) => bench.changeRegion(region.name, (r) => ({ ...r, bottom: v }))}
+  />
+  {#if regions.length > 1}
+    <button
+      class="plain drop"
+      aria-label="Leave {region.name} out of this operation"
+      onclick={() =>
+        bench.changeOperation((o) => ({ ...o, regions: o.regions.filter((n) => n !== region.name) }))}
+      >leave out</button
+    >
+  {/if}
+{/each}
+<QuantityField
+  label="Walls"
+  value={operation.allowance?.wall ?? 0}
+  {units}
+  note="left on"
+  onchange={(v) => bench.changeOperation((o) => ({ ...o, allowance: { ...o.allowance, wall: v } }))}
+/>
+<QuantityField
+  label="Floors"
+  value={operation.allowance?.floor ?? 0}
+  {units}
+  note="left on"
+  onchange={(v) => bench.changeOperation((o) => ({ ...o, allowance: { ...o.allowance, floor: v } }))}
+/>
+{#if others.length}
+  <label class="pick">
+    Add
+    <select value="" onchange={(e) => take(e.currentTarget)}>
+      <option value="">an area of the job …</option>
+      {#each others as r (r.name)}<option value={r.name}>{r.name}</option>{/each}
+    </select>
+  </label>
+{/if}
+<p class="quiet hint">
+  Click an edge in the drawing to open or close it.
+  {#if document.part}<a href="#/job/{bench.id}/part">Part and areas …</a>{/if}
+</p>
+<p class="more">
+  <button class="plain" disabled={!rest} onclick={addRest}>Take the rest with a smaller cutter</button>
+  {#if document.operations.length > 1}
+    <button class="plain" onclick={() => bench.change(without(document, bench.operation))}
+      >Remove this operation</button
+    >
+  {/if}
+</p>
+
+<style>
+  .more {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 2px 12px;
+    font-size: 13px;
+  }
+  .more button {
+    padding: 0;
+    color: var(--pencil);
+    text-decoration: underline;
+  }
+  .more button:disabled {
+    color: var(--quiet);
+    text-decoration: none;
+  }
+  .drop {
+    display: block;
+    margin: -2px 0 2px auto;
+    font-size: 12.5px;
+    color: var(--quiet);
+  }
+  .hint {
+    margin-top: 6px;
+    font-size: 13px;
+  }
+  .pick {
+    display: grid;
+    grid-template-columns: 74px 1fr;
+    gap: 6px;
+    align-items: center;
+    margin-top: 4px;
+  }
+  .pick select {
+    min-width: 0;
+  }
+</style>
