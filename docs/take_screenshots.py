@@ -18,11 +18,15 @@ def main() -> None:
     with served() as address, sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
-        for name in ("Float yoke", "Sinker", "Buoy plate", "Lens bezel", "Anchor shoe", "Gauge base"):
+        for name in ("Float yoke", "Sinker", "Buoy plate", "Lens bezel", "Anchor shoe", "Sight glass frame", "Gauge base"):
             page.goto(address)
             page.get_by_label(f"Open {name}").click()
             page.get_by_role("button", name="Plan", exact=True).click()
             expect(page.get_by_role("status")).to_contain_text("plan fresh", timeout=PLANNED)
+            if name == "Sight glass frame":
+                page.get_by_role("tab", name="Rest in the corners").click()
+                page.wait_for_timeout(800)
+                page.screenshot(path=OUT / "bench-rest.png")
         page.wait_for_timeout(800)
         page.screenshot(path=OUT / "bench.png")
         strip = page.get_by_role("slider", name="Time in the operation")
