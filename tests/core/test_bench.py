@@ -6,12 +6,14 @@ import json
 import math
 import tempfile
 from pathlib import Path
+from types import SimpleNamespace
+from unittest.mock import patch
 
 import numpy as np
 from django.test import SimpleTestCase
 from shapely.geometry import Polygon
 
-from justbite import bench, catalogue
+from justbite import bench, catalogue, odd_jobs
 from justbite.bite import solver
 from justbite.cli import main
 from justbite.model.job import parse_job
@@ -46,6 +48,45 @@ class MadeAreasTest(SimpleTestCase):
             self.assertTrue(region["open_edges"])
             rim = np.array(region["outline"]).min(axis=0) - stock["min"][:2]
             np.testing.assert_allclose(rim, 0.0 if region["open_edges"] == "all" else 10.0, atol=1e-9)
+
+
+class OddJobsTest(SimpleTestCase):
+    def test_a_seed_is_a_job_that_can_be_read(self) -> None:
+        one, again = (list(odd_jobs.odd_jobs(range(12))) for _ in range(2))
+        self.assertEqual(one, again)
+        for data in one:
+            parse_job(data)
+        self.assertGreater(len({d["material"] for d in one}), 6)
+        self.assertTrue(any(len(d["operations"]) == 2 for d in one))
+        self.assertTrue(any("below" in r["name"] for d in one for r in d["regions"]))
+
+    def test_what_passes_a_bound_is_marked_and_counted(self) -> None:
+        sound = {
+            "name": "rough", "max_over_target": 1.01, "p999_over_target": 1.0, "left_over_share": 0.0005,
+            "seconds": 3.0, "entry_over_bite": 0.97, "chip_over_borne": 1.0, "gouge_mm": 0.0, "ideal_seconds": 2.0,
+        }  # fmt: skip
+        (job_,) = (d for d in odd_jobs.odd_jobs(range(12)) if len(d["operations"]) == 1 and d["name"] == "odd job 2")
+        finding = {"code": "proof.thick-chip", "severity": "error"}
+        for row, warnings, marked in (
+            (sound, [], False),
+            ({**sound, "max_over_target": 1.06}, [], True),
+            ({**sound, "left_over_share": 0.002}, [], True),
+            ({**sound, "left_over_share": 0.002}, [{"code": "area.no-entry", "severity": "warning"}], False),
+            ({**sound, "gouge_mm": 0.02}, [], True),
+            (sound, [finding], True),
+        ):
+            made = SimpleNamespace(report={"operations": [row], "warnings": warnings})
+            out = io.StringIO()
+            with (
+                patch.object(odd_jobs, "plan", return_value=made),
+                patch.object(odd_jobs, "odd_jobs", return_value=iter([job_])),
+                contextlib.redirect_stdout(out),
+            ):
+                main(["bench", "--odd-jobs", "--first", "2", "--count", "1"])
+            *_, line, last = out.getvalue().splitlines()
+            self.assertEqual(line.startswith("! "), marked, line)
+            self.assertIn(f"1 operations, {int(marked)} of them", last)
+            self.assertIn("1.500", line)
 
 
 class SolverTest(SimpleTestCase):

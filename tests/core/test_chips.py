@@ -133,6 +133,21 @@ class LinkFeedTest(SimpleTestCase):
             self.assertTrue(4.0 < float(lengths(moves)[slow].sum()) < 7.0)
             self.assertGreater(float(moves.feed[own].max()), 600.0)
 
+    def test_a_wipe_that_takes_more_than_the_bite_goes_slower(self) -> None:
+        """All that stands is taken at once: more than the bite is no scatter there, whether feeds follow it or not."""
+        cut = np.column_stack([np.linspace(0, 40, 161), np.zeros(161)])
+        load = np.where((cut[:, 0] > 10.0) & (cut[:, 0] <= 14.0), 2.6, 0.0)
+        for more in ({"follow": self.law, "grazing": self.law}, {"grazing": self.law}):
+            feeds = Feeds(cut=300, entry=200, link=9000, rapid=9000, ramp=0.05, acceleration=1e9, **more)
+            piece = Piece("cut", cut, np.full(161, 0.2), load=load, whole=True)
+            out = MovesBuilder(np.array([0.0, 0.0, 10.0]))
+            paths = [PartPath(Entry("outside", cut[:1], 0.0), (piece,))]
+            add_level(out, paths, 0.0, -8.0, 2.0, Heights(10.0, 1.0, 0.3), feeds, 0.003, RADIUS)
+            moves = out.build()
+            feed = moves.feed[moves.part == CUT]
+            self.assertAlmostEqual(float(feed.min()), 0.8 * 300, places=6)
+            self.assertEqual(float(feed.max()) > 300.5, "follow" in more)
+
     def test_a_line_is_filled_evenly(self) -> None:
         line = np.array([[0.0, 0.0], [10.0, 0.0], [10.0, 0.5], [10.0, 7.3]])
         filled = _filled(line, 2.0)

@@ -320,3 +320,21 @@ class FitTest(SimpleTestCase):
             self.assertEqual(at, len(path) - 1)
             # Twelve bends of one curvature each: an arc for each, and little more where they meet.
             self.assertLess(len(rows), 40)
+
+    def test_arcs_bulge_no_farther_than_the_tolerance_between_two_points(self) -> None:
+        """A bend of 0.6 mm in points 0.4 mm apart: the arc through them lies 0.03 mm outside of what was looked at."""
+        angles = 2.0 * np.arcsin(0.2 / 0.6) * np.arange(5)
+        bend = 0.6 * np.column_stack([np.cos(angles), np.sin(angles)])
+        path = np.vstack([[[0.6, -0.4 * k]] for k in range(8, 0, -1)] + [bend])
+        for tolerance, arcs in ((0.01, 0), (0.04, 1)):
+            at = found = 0
+            for last, kind, cx, cy in fit(path, tolerance):
+                run = path[at : int(last) + 1]
+                if kind != 1:
+                    radius = np.hypot(*(run[0] - (cx, cy)))
+                    chords = np.hypot(*np.diff(run, axis=0).T)
+                    bulge = radius - np.sqrt(np.maximum(0.0, radius**2 - chords**2 / 4))
+                    self.assertLessEqual(float(bulge.max()), 1.05 * tolerance)
+                    found += 1
+                at = int(last)
+            self.assertEqual(found, arcs)
