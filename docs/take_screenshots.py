@@ -18,7 +18,8 @@ def main() -> None:
     with served() as address, sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
-        for name in ("Float yoke", "Sinker", "Buoy plate", "Lens bezel", "Anchor shoe", "Sight glass frame", "Gauge base"):
+        demo = ("Float yoke", "Sinker", "Buoy plate", "Lens bezel", "Anchor shoe", "Sight glass frame", "Gauge base")
+        for name in demo:
             page.goto(address)
             page.get_by_label(f"Open {name}").click()
             page.get_by_role("button", name="Plan", exact=True).click()

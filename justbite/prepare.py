@@ -9,6 +9,7 @@ from functools import partial
 from justbite import catalogue, tolerances
 from justbite.bite import solver
 from justbite.errors import JobError
+from justbite.model.before import cut_top
 from justbite.model.bite import Bite
 from justbite.model.job import Job, Machine, Material, Operation
 from justbite.model.shapes import keep_out_shape, shape_faults
@@ -36,7 +37,9 @@ def case_for(job: Job, operation: Operation) -> solver.Case:
     """What the solver works on for one operation. Raises JobError."""
     machine, material = catalogue.machine_of(job), catalogue.material_of(job)
     tool = job.tool(operation.tool)
-    depth = max(job.region(n).top - job.region(n).bottom - operation.allowance.floor for n in operation.regions)
+    regions = [job.region(n) for n in operation.regions]
+    tops = [cut_top(job, operation, region, tolerances.CHORD) for region in regions]
+    depth = max(top - r.bottom - operation.allowance.floor for top, r in zip(tops, regions, strict=True))
     if depth <= 0:
         raise JobError(f'Operation "{operation.name}": the floor allowance leaves nothing to cut.')
     known = job.material if isinstance(job.material, str) else ""

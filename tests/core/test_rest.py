@@ -15,6 +15,7 @@ from justbite.path.area import make_area, rest_of
 from justbite.path.entry import Wish
 from justbite.path.opening import Pace, find_openings
 from justbite.plan import Plan, plan
+from justbite.prepare import case_for
 from justbite.proof import audit
 from tests.core.test_path import job, rectangle
 from tests.core.test_wishes import codes
@@ -127,6 +128,14 @@ class BelowTest(SimpleTestCase):
         self.assertLessEqual(row["entry_over_bite"], 1.1)
         self.assertLessEqual(row["max_over_target"], 1.05)
         self.assertEqual(errors(made), [])
+
+    def test_what_stands_counts_for_the_step_downs(self) -> None:
+        """7.7 mm from the own top of the area below, 8 from what stands: the bite is worked out for that."""
+        made = parse_job(self.stacked(0.3))
+        self.assertAlmostEqual(case_for(made, made.operations[0]).depth, 7.7)
+        deeper = self.stacked(0.3)
+        deeper["regions"][1]["bottom"] = -16
+        self.assertAlmostEqual(case_for(parse_job(deeper), parse_job(deeper).operations[0]).depth, 8.0)
 
     def test_heights_told_from_the_job(self) -> None:
         made = parse_job(self.stacked(0.3))
