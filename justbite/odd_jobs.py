@@ -185,10 +185,10 @@ def run(seeds: range) -> None:
             print(f"  {data['name']}: {error}", flush=True)
             continue
         codes = {w["code"] for w in report["warnings"]}
-        errors = [w["code"] for w in report["warnings"] if w["severity"] == "error"]
-        wrong = sorted(code for code in errors if code.startswith("proof."))
+        errors = [w for w in report["warnings"] if w["severity"] == "error" and w["code"].startswith("proof.")]
         for row, tool in zip(report["operations"], data["tools"], strict=True):
             found = figures(row)
+            wrong = sorted(w["code"] for w in errors if w["operation"] == row["name"])
             # What the job's own shape keeps the cutter from is told before, and is no fault of the path.
             told_before = {"left %"} if "area.no-entry" in codes else set()
             over = [n for n, most in BOUNDS.items() if found[n] > most and n not in told_before]

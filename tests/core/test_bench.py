@@ -66,7 +66,7 @@ class OddJobsTest(SimpleTestCase):
             "seconds": 3.0, "entry_over_bite": 0.97, "chip_over_borne": 1.0, "gouge_mm": 0.0, "ideal_seconds": 2.0,
         }  # fmt: skip
         (job_,) = (d for d in odd_jobs.odd_jobs(range(12)) if len(d["operations"]) == 1 and d["name"] == "odd job 2")
-        finding = {"code": "proof.thick-chip", "severity": "error"}
+        finding = {"code": "proof.thick-chip", "severity": "error", "operation": "rough"}
         for row, warnings, marked in (
             (sound, [], False),
             ({**sound, "max_over_target": 1.06}, [], True),
@@ -74,6 +74,7 @@ class OddJobsTest(SimpleTestCase):
             ({**sound, "left_over_share": 0.002}, [{"code": "area.no-entry", "severity": "warning"}], False),
             ({**sound, "gouge_mm": 0.02}, [], True),
             (sound, [finding], True),
+            (sound, [{**finding, "operation": "rest"}], False),
         ):
             made = SimpleNamespace(report={"operations": [row], "warnings": warnings})
             out = io.StringIO()

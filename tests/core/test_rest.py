@@ -1,6 +1,7 @@
 """What one operation leaves to the next, and areas that lie below or beside each other."""
 
 import math
+from types import SimpleNamespace
 from typing import Any
 
 import numpy as np
@@ -136,6 +137,20 @@ class BelowTest(SimpleTestCase):
         deeper = self.stacked(0.3)
         deeper["regions"][1]["bottom"] = -16
         self.assertAlmostEqual(case_for(parse_job(deeper), parse_job(deeper).operations[0]).depth, 8.0)
+
+    def test_a_run_over_the_lower_area_alone_belongs_to_the_one_so_deep(self) -> None:
+        """Two runs within the lower area's outline: the first on the upper area's level, the second on its own."""
+        for names in (["area", "below"], ["below", "area"]):
+            data = self.stacked(0.0)
+            data["operations"][0]["regions"] = names
+            made = parse_job(data)
+            steps = np.zeros((20, 6))
+            steps[:, 0] = np.repeat([0, 1], 10)
+            steps[:, 1], steps[:, 2] = 25 + np.arange(20) % 10 * 0.1, 20
+            steps[:, 5] = 1.0
+            moves = SimpleNamespace(z_level=np.array([-8.0, -14.0]), kind=np.array([1, 1]))
+            axial = audit._axial(made, made.operations[0], steps, moves, 9.0, 0.01, 5.0)
+            np.testing.assert_allclose(axial, np.repeat([8.0, 6.0], 10))
 
     def test_heights_told_from_the_job(self) -> None:
         made = parse_job(self.stacked(0.3))
