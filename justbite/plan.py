@@ -228,7 +228,8 @@ def _prove(job: Job, bites: list[Bite], machine: Machine, planned: Moves, progra
     seconds = block_times(read, drive, path_tolerance)
     part = _parts_by_line(read, planned)
     cutting = np.array([b.feed for b in bites])[np.clip(read.operation, 0, len(bites) - 1)]
-    even = replace(read, feed=np.where(part == CUT, cutting, read.feed))
+    # Without following, what goes slower than the bite's feed would do so too: wipes, tight arcs.
+    even = replace(read, feed=np.where(part == CUT, np.minimum(read.feed, cutting), read.feed))
     steady = block_times(even, drive, path_tolerance)
     rows, pieces, findings = [], [], []
     for index, (operation, bite) in enumerate(zip(job.operations, bites, strict=True)):
