@@ -46,6 +46,7 @@ def main() -> None:
         page.wait_for_timeout(400)
         page.screenshot(path=OUT / "stores.png")
         page.goto(address)
+        expect(page.locator("li")).to_have_count(len(demo), timeout=PLANNED)
         page.wait_for_timeout(500)
         page.screenshot(path=OUT / "shelf.png")
         page.goto(f"{address}#/new")
