@@ -8,7 +8,7 @@ from justbite.model.shapes import OVERLAP, SAME, region_shape
 
 def earlier(job: Job, operation: Operation) -> list[Operation]:
     """The operations before this one."""
-    return list(takewhile(lambda other: other.name != operation.name, job.operations))
+    return list(takewhile(lambda other: other != operation, job.operations))
 
 
 def cut_top(job: Job, operation: Operation, region: Region, chord: float) -> float:
