@@ -21,7 +21,8 @@ from justbite.path.program import Feeds, Heights, MovesBuilder, add_level, level
 from justbite.path.spine import spines
 from justbite.path.works import Work
 from justbite.plan import plan
-from justbite.proof import audit, replay
+from justbite.proof import replay
+from justbite.proof.measure import ways_in
 from tests.core.test_path import job, rectangle
 
 RADIUS, SLOPE, FEED, REMOVAL = 5.0, math.tan(math.radians(5)), 2000.0, 40_000.0
@@ -221,7 +222,7 @@ class WaysInTest(SimpleTestCase):
         for name, (first, last) in marks.items():
             rows[name][first:last] = True
         feed = np.where(rows["descent"] | rows["above"] | rows["light"], 1000.0, 3000.0)
-        return audit._ways_in(*rows.values(), feed, np.arange(40.0), 5.0).tolist()
+        return ways_in(*rows.values(), feed, np.arange(40.0), 5.0).tolist()
 
     def test_down_and_what_it_left(self) -> None:
         found = self.ways(descent=(2, 10), shallow=(10, 14))

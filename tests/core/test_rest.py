@@ -18,6 +18,7 @@ from justbite.path.opening import Pace, find_openings
 from justbite.plan import Plan, plan
 from justbite.prepare import case_for
 from justbite.proof import audit
+from justbite.proof.measure import radial_ways
 from tests.core.test_path import job, rectangle
 from tests.core.test_wishes import codes
 
@@ -208,12 +209,12 @@ class MeasureTest(SimpleTestCase):
         steps = np.zeros((1, 6))
         steps[0, 5] = 0.01 * 12 + 2.0 * 0.1
         lowered = np.array([2.01], dtype=np.float32)
-        radial = audit._radial(steps, lowered, np.array([0.1]), 12.0)
+        radial = radial_ways(steps, lowered, np.array([0.1]), 12.0)
         self.assertAlmostEqual(float(radial[0]), 2.01, places=5)
         # What stands as high as the bite is deep counts by what it weighs.
         steps[0, 5] = 3.0 * 12
         self.assertAlmostEqual(
-            float(audit._radial(steps, np.array([2.5], dtype=np.float32), np.array([0.1]), 12.0)[0]), 3
+            float(radial_ways(steps, np.array([2.5], dtype=np.float32), np.array([0.1]), 12.0)[0]), 3
         )
 
     def test_a_cut_beyond_all_numbers_chatters(self) -> None:
