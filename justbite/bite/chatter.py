@@ -67,21 +67,25 @@ def growth(cut: Cut, modes: tuple[Dynamics, Dynamics], speed: float, depth: floa
     held = np.linalg.solve(a, (p - np.eye(4)) @ b)
     ramp = np.linalg.solve(a, held - dt * b) / dt
     size = 4 + 2 * steps
-    # Rows: the state now, then the displacements 1, 2, ... steps ago.
+    # Rows: the state now; and the displacements, from a period before the first step on.
     now = np.zeros((4, size))
     now[:, :4] = np.eye(4)
-    past = [np.zeros((2, size)) for _ in range(steps + 1)]
-    past[0][:, :2] = np.eye(2)
+    past = np.zeros((2 * steps + 1, 2, size))
+    past[steps, :, :2] = np.eye(2)
     for k in range(1, steps + 1):
-        past[k][:, 4 + 2 * (k - 1) : 6 + 2 * (k - 1)] = np.eye(2)
+        past[steps - k, :, 2 + 2 * k : 4 + 2 * k] = np.eye(2)
+    earlier = held - ramp
     for i in range(steps):
-        now = p[i] @ now + (held[i] - ramp[i]) @ past[steps] + ramp[i] @ past[steps - 1]
-        past = [now[:2], *past[:-1]]
-    whole = np.vstack([now, *past[1:]])
+        now = p[i] @ now + earlier[i] @ past[i] + ramp[i] @ past[i + 1]
+        past[steps + i + 1] = now[:2]
+    whole = np.vstack([now, *past[2 * steps - 1 : steps - 1 : -1]])
     if not np.isfinite(whole).all():
         # So deep a cut with so weak a cutter grows beyond all numbers within a tooth period.
         return math.inf
-    return float(np.abs(np.linalg.eigvals(whole)).max())
+    # Where no tooth cuts, where it was a period before does not matter: what nothing depends on has eigenvalue 0.
+    while not (used := whole.any(axis=0)).all():
+        whole = whole[np.ix_(used, used)]
+    return float(np.abs(np.linalg.eigvals(whole)).max()) if len(whole) else 0.0
 
 
 def _directional(cut: Cut, t: NDArray[np.float64], period: float) -> NDArray[np.float64]:

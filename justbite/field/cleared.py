@@ -98,6 +98,16 @@ def stamp(field, x0, y0, cell, ax, ay, bx, by, radius, ahead, log_at, log_was, u
 
 
 @njit(cache=True, nogil=True)
+def stamp_along(field, x0, y0, cell, points, radius, log_at, log_was):  # type: ignore[no-untyped-def]
+    """Sweep a disc of `radius` along `points` (n, 2). What the log held before is lost."""
+    for k in range(1, points.shape[0]):
+        stamp(
+            field, x0, y0, cell, points[k - 1, 0], points[k - 1, 1], points[k, 0], points[k, 1], radius, False,
+            log_at, log_was, 0,
+        )  # fmt: skip
+
+
+@njit(cache=True, nogil=True)
 def undo(field, log_at, log_was, used, back_to):  # type: ignore[no-untyped-def]
     """Take back the entries of the log from its end down to length `back_to`."""
     nx = field.shape[1]

@@ -302,7 +302,8 @@ def fields_of(area: Area, part: Polygon, target: float) -> tuple[Field, Field, G
     x1, y1, x2, y2 = part.bounds
     rim = area.wall + 0.5 * radius
     grid = Grid.over((x1 - rim, y1 - rim, x2 + rim, y2 + rim), radius / share)
-    cap = max(2.5 * area.wall, area.wall + radius)
+    # Farther from walls than that nothing asks.
+    cap = area.wall + radius
     room = signed_distance(area.free, grid, cap)
     if area.has_air:
         cleared = -signed_distance(area.free.difference(area.material), grid, 3.0 * radius)

@@ -1,12 +1,11 @@
 """What is cleared and where the cutter may be, and what the cutter does there: passes, given ways, clear lines."""
 
 from dataclasses import dataclass, field
-from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
-from justbite.field.cleared import stamp
+from justbite.field.cleared import stamp_along
 from justbite.field.grid import Field, Grid
 from justbite.path import search, tracer
 from justbite.path.contact import thicker
@@ -67,8 +66,7 @@ class Plane:
 
     def stamp(self, points: Points) -> None:
         """Mark what the cutter swept along `points` as cleared."""
-        for a, b in pairwise(points):
-            stamp(self.cleared, *self.frame, a[0], a[1], b[0], b[1], self.radius, False, *self._log, 0)
+        stamp_along(self.cleared, *self.frame, np.ascontiguousarray(points, dtype=float), self.radius, *self._log)
 
     def roll_back(self, used: int) -> None:
         """Take back what was cut last: the log up to length `used`."""

@@ -7,6 +7,7 @@ from itertools import groupby, pairwise
 
 import numpy as np
 import shapely
+from shapely.geometry import Polygon
 
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
@@ -17,7 +18,7 @@ from justbite.path.level import PartPath, PartPlan, ground_of, plan_part, ways_i
 from justbite.path.links import Speeds
 from justbite.path.opening import Pace
 from justbite.path.program import FeedLaw, Feeds, Heights, MovesBuilder, add_level, level_minutes
-from justbite.path.together import side_by_side
+from justbite.path.together import Tick, side_by_side
 from justbite.path.works import Limits, Swept, Work, works_on
 
 Progress = Callable[[float, str], None]
@@ -26,6 +27,8 @@ ENTRY_LOAD = 0.97
 SLOTTING = ("N",)
 """ISO 513 groups that bear a long ramp at full width at the cutting speed of a small bite (common practice: in
 steel and harder a full slot runs slower)."""
+WEIGHING = 0.1
+"""Share of the progress that ways in are weighed in."""
 LEFT, LEFT_COUNTS = 0.001, 0.1
 """What a plan may leave more than another, as a share of the part, and what share of its minutes that counts; half of
 it counts a quarter, twice as much four times."""
@@ -141,12 +144,17 @@ class _Level:
 def _planned(job: Job, operation: Operation, works: list[Work], terms: _Terms, wish: Wish, later: bool,
              progress: Progress) -> tuple[list[list[PartPlan]], list[Finding]]:  # fmt: skip
     """For each work the plans of its parts, and the findings; parts and the ways into them planned side by side."""
-    tries: list[tuple[int, int, Callable[[Callable[[float], None]], PartPlan]]] = []
-    for index, work in enumerate(works):
-        own = replace(wish, place=job.region(work.area.name).start)
-        for k, (part, ways) in enumerate(ways_into(work.area, terms.clearance, own, terms.ae, _pace(work, terms))):
+    tries: list[tuple[int, int, Callable[[Tick], PartPlan]]] = []
+    wishes = [replace(wish, place=job.region(work.area.name).start) for work in works]
+    weighed = side_by_side(
+        [partial(_ways_into, work, terms, own) for work, own in zip(works, wishes, strict=True)],
+        lambda k, share: progress(WEIGHING * share, f"Weighing ways into {works[k].area.name}"),
+    )
+    for index, (work, own, parts) in enumerate(zip(works, wishes, weighed, strict=True)):
+        for k, (part, ways) in enumerate(parts):
             entries: list[Entry | None] = [*ways] or [None]
-            ground = ground_of(work.area, part, terms.ae)
+            # Where there is but one plan, it is made beside others.
+            ground = ground_of(work.area, part, terms.ae) if len(entries) > 1 else None
             for entry in entries:
                 plan = partial(
                     plan_part, work.area, part, entry, terms.ae, operation.name,
@@ -158,11 +166,16 @@ def _planned(job: Job, operation: Operation, works: list[Work], terms: _Terms, w
     if not tries:
         return plans, []
     planned = side_by_side(
-        [plan for _, _, plan in tries], lambda k, share: progress(share, f"Clearing {works[tries[k][0]].area.name}")
-    )  # fmt: skip
+        [plan for _, _, plan in tries],
+        lambda k, share: progress(WEIGHING + (1.0 - WEIGHING) * share, f"Clearing {works[tries[k][0]].area.name}"),
+    )
     for (index, _), group in groupby(zip(tries, planned, strict=True), key=lambda pair: pair[0][:2]):
         plans[index].append(_quickest([made for _, made in group], works[index], terms))
     return plans, [finding for made in plans for plan in made for finding in plan.findings]
+
+
+def _ways_into(work: Work, terms: _Terms, wish: Wish, _tick: Tick) -> list[tuple[Polygon, list[Entry]]]:
+    return ways_into(work.area, terms.clearance, wish, terms.ae, _pace(work, terms))
 
 
 def _pace(work: Work, terms: _Terms) -> Pace:

@@ -1,57 +1,118 @@
-"""Independent pieces of work on as many cores as there are, with progress and stop from the caller's thread."""
+"""Independent pieces of work on as many cores as there are, with progress and stop from the caller.
 
+Each core works in a fork of this process: the kernels that the work calls are so short that threads would hand the
+interpreter's lock to and fro all the time. A fork has all that the process has, the compiled kernels too; what it makes
+is sent back.
+"""
+
+import multiprocessing
 import os
-from collections.abc import Callable
-from concurrent.futures import FIRST_EXCEPTION, ThreadPoolExecutor, wait
-from typing import TypeVar
+import signal
+import threading
+from collections.abc import Callable, Sequence
+from multiprocessing.connection import Connection, wait
+from multiprocessing.context import ForkProcess
+from multiprocessing.sharedctypes import RawArray
+from typing import Any, TypeVar
 
-from justbite.errors import StoppedError
+from justbite.errors import JustBiteError
 
 Result = TypeVar("Result")
+Tick = Callable[[float], None]
 POLL = 0.02
 """Seconds between two looks at how far the work is."""
 
 
-def side_by_side(
-    works: list[Callable[[Callable[[float], None]], Result]], progress: Callable[[int, float], None]
-) -> list[Result]:
+def side_by_side(works: Sequence[Callable[[Tick], Result]], progress: Callable[[int, float], None]) -> list[Result]:
     """Do all `works`, each given a function to tell its share done (0 to 1); results in their order.
 
-    `progress` is called in the caller's thread alone, with the piece that told most lately and the share of all
-    that is done; it may raise to stop, and then, or when a piece fails, the others are stopped too. The
-    kernels let go of the interpreter, so threads do.
+    `progress` is called with the piece that told most lately and the share of all that is done; it may raise to
+    stop, and then, or when a piece fails, nothing of the others goes on. Results are pickled on their way.
     """
-    if len(works) == 1:
-        return [works[0](lambda share: progress(0, share))]
-    shares = [0.0] * len(works)
-    latest = [0]
-    stop = [False]
+    cores = min(len(works), len(os.sched_getaffinity(0)))
+    # A fork has but the one thread: what another one holds at that moment would stay held in it for ever.
+    if cores < 2 or threading.active_count() > 1 or multiprocessing.current_process().daemon:
+        return _in_turn(works, progress)
+    return _forked(works, progress, cores)
 
-    def run(k: int) -> Result:
+
+def _in_turn(works: Sequence[Callable[[Tick], Result]], progress: Callable[[int, float], None]) -> list[Result]:
+    def tick_of(k: int) -> Tick:
+        return lambda share: progress(k, (k + share) / len(works))
+
+    return [work(tick_of(k)) for k, work in enumerate(works)]
+
+
+def _forked(works: Sequence[Callable[[Tick], Result]], progress: Callable[[int, float], None], cores: int
+            ) -> list[Result]:  # fmt: skip
+    shares = RawArray("d", len(works))
+    results: dict[int, Result] = {}
+    waiting = list(range(len(works)))[::-1]
+    forks: dict[Connection, ForkProcess] = {}
+    context = multiprocessing.get_context("fork")
+    try:
+        for _ in range(cores):
+            line, far = context.Pipe()
+            fork = context.Process(target=_work_on, args=(works, shares, far, os.getpid()), daemon=True)
+            fork.start()
+            far.close()
+            forks[line] = fork
+            line.send(waiting.pop())
+        latest, before = 0, list(shares)
+        while len(results) < len(works):
+            ready = wait(list(forks), timeout=POLL)
+            for line in [line for line in forks if line in ready]:
+                k, made, fault = _answer(line)
+                if fault is not None:
+                    raise fault
+                results[k], shares[k] = made, 1.0
+                if waiting:
+                    line.send(waiting.pop())
+            now = list(shares)
+            latest = next((k for k, share in enumerate(now) if share != before[k]), latest)
+            before = now
+            progress(latest, sum(now) / len(now))
+    finally:
+        for line, fork in forks.items():
+            fork.kill()
+            fork.join()
+            line.close()
+    return [results[k] for k in range(len(works))]
+
+
+def _answer(line: Connection) -> tuple[int, Any, BaseException | None]:
+    try:
+        answer: tuple[int, Any, BaseException | None] = line.recv()
+    except (EOFError, OSError):
+        raise JustBiteError(
+            "A part of the planning was ended from outside, most likely since memory ran out.",
+            "Close other programs, or put fewer areas into one operation.",
+        ) from None
+    return answer
+
+
+def _work_on(works: Sequence[Callable[[Tick], Any]], shares: Any, line: Connection, parent: int) -> None:
+    """In a fork: do the works that are asked for over the line until it ends."""
+    # The parent hears what the terminal or the service manager says, and ends its forks.
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    signal.signal(signal.SIGTERM, signal.SIG_DFL)
+
+    def tick_of(k: int) -> Tick:
         def tick(share: float) -> None:
-            if stop[0]:
-                raise StoppedError("Planning was stopped.")
+            if os.getppid() != parent:
+                os._exit(1)
             shares[k] = share
-            latest[0] = k
 
-        done = works[k](tick)
-        shares[k] = 1.0
-        return done
+        return tick
 
-    with ThreadPoolExecutor(max_workers=min(len(works), os.cpu_count() or 1)) as pool:
-        futures = [pool.submit(run, k) for k in range(len(works))]
+    while True:
         try:
-            while True:
-                left = wait(futures, timeout=POLL, return_when=FIRST_EXCEPTION).not_done
-                if not left or any(f.done() and f.exception() for f in futures):
-                    break
-                progress(latest[0], sum(shares) / len(shares))
-        finally:
-            if not all(f.done() for f in futures):
-                stop[0] = True
-                for future in futures:
-                    future.cancel()
-        failed = next((e for f in futures if f.done() and not f.cancelled() and (e := f.exception())), None)
-        if failed is not None:
-            raise failed
-        return [f.result() for f in futures]
+            k = line.recv()
+        except EOFError:
+            return
+        made, fault = None, None
+        try:
+            made = works[k](tick_of(k))
+        except Exception as error:
+            fault = error
+        line.send((k, made, fault))

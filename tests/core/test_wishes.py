@@ -1,9 +1,6 @@
-"""What the user may ask of the path: the way in, the start, the order, both directions; and work side by side."""
+"""What the user may ask of the path: the way in, the start, the order, both directions."""
 
 import math
-import threading
-import time
-from collections.abc import Callable
 from typing import Any
 from unittest.mock import patch
 
@@ -12,14 +9,12 @@ from django.test import SimpleTestCase
 from shapely.geometry import MultiPoint, Point, Polygon
 
 from justbite.bench import made_areas, measured
-from justbite.errors import StoppedError
 from justbite.field.grid import Grid
 from justbite.model.job import parse_job
 from justbite.model.moves import ENTRY
 from justbite.path import tracer
 from justbite.path.clearing import Clearing
 from justbite.path.rim import Rim
-from justbite.path.together import side_by_side
 from justbite.plan import Plan, plan
 from justbite.proof import replay
 from tests.core.test_path import LOG, job, rectangle
@@ -192,57 +187,6 @@ class CornerTest(SimpleTestCase):
             gaps = np.hypot(*np.diff(run, axis=0).T)
             self.assertAlmostEqual(float(gaps.max()), max(short * 5.0, 0.25), delta=0.5)
             self.assertTrue(Polygon(ring).buffer(1e-6).covers(MultiPoint(run)))
-
-
-class SideBySideTest(SimpleTestCase):
-    def test_two_at_once_in_order_with_progress_from_here(self) -> None:
-        """Done one after the other they would never meet. Neither ends before half of all was told."""
-        meet = threading.Barrier(2, timeout=20)
-        half = threading.Event()
-        told: list[tuple[float, bool]] = []
-        here = threading.get_ident()
-
-        def work(k: int) -> Callable[[Callable[[float], None]], int]:
-            def run(tick: Callable[[float], None]) -> int:
-                tick(0.5)
-                meet.wait()
-                self.assertTrue(half.wait(timeout=20), "half of all was never told")
-                return k
-
-            return run
-
-        def progress(k: int, share: float) -> None:
-            told.append((share, threading.get_ident() == here))
-            if share == 0.5:
-                half.set()
-
-        self.assertEqual(side_by_side([work(1), work(2)], progress), [1, 2])
-        self.assertTrue(all(mine for _, mine in told))
-        self.assertLessEqual(max(share for share, _ in told), 1.0)
-        self.assertEqual([share for share, _ in told], sorted(share for share, _ in told))
-
-    def test_a_stop_and_a_fault_end_all(self) -> None:
-        ended: list[str] = []
-
-        def endless(tick: Callable[[float], None]) -> None:
-            try:
-                while True:
-                    tick(0.1)
-                    time.sleep(0.01)
-            finally:
-                ended.append("endless")
-
-        def stop(k: int, share: float) -> None:
-            raise StoppedError("Planning was stopped.")
-
-        def broken(tick: Callable[[float], None]) -> None:
-            raise ValueError("broken")
-
-        with self.assertRaises(StoppedError):
-            side_by_side([endless, endless], stop)
-        with self.assertRaisesRegex(ValueError, "broken"):
-            side_by_side([endless, broken], lambda k, share: None)
-        self.assertEqual(len(ended), 3)
 
 
 class NarrowSlotTest(SimpleTestCase):

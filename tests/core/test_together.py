@@ -1,0 +1,94 @@
+"""Work side by side: on two cores at once, in order, stopped and failing as one."""
+
+import multiprocessing
+import os
+import signal
+import threading
+import time
+from collections.abc import Callable
+from functools import partial
+
+from django.test import SimpleTestCase
+
+from justbite.errors import JustBiteError, StoppedError
+from justbite.path.together import side_by_side
+
+
+class SideBySideTest(SimpleTestCase):
+    def test_two_at_once_in_order_with_progress_from_here(self) -> None:
+        """Done one after the other they would never meet. Neither ends before half of all was told."""
+        context = multiprocessing.get_context("fork")
+        meet, half = context.Barrier(2, timeout=20), context.Event()
+        told: list[float] = []
+        here = os.getpid()
+
+        def work(k: int) -> Callable[[Callable[[float], None]], tuple[int, bool]]:
+            def run(tick: Callable[[float], None]) -> tuple[int, bool]:
+                tick(0.5)
+                meet.wait()
+                self.assertTrue(half.wait(timeout=20), "half of all was never told")
+                return k, os.getpid() == here
+
+            return run
+
+        def progress(k: int, share: float) -> None:
+            told.append(share)
+            if share == 0.5:
+                half.set()
+
+        self.assertEqual(side_by_side([work(1), work(2)], progress), [(1, False), (2, False)])
+        self.assertLessEqual(max(told), 1.0)
+        self.assertEqual(told, sorted(told))
+
+    def test_more_works_than_cores_and_one_alone(self) -> None:
+        def work(k: int, tick: Callable[[float], None]) -> int:
+            tick(0.5)
+            return k
+
+        told: list[float] = []
+        self.assertEqual(
+            side_by_side([partial(work, k) for k in range(9)], lambda k, share: told.append(share)), list(range(9))
+        )
+        self.assertEqual(side_by_side([partial(work, 7)], lambda k, share: told.append(share)), [7])
+        self.assertEqual(told[-1], 0.5)
+
+    def test_beside_another_thread_no_fork_is_made(self) -> None:
+        """What that thread holds would stay held in the fork for ever."""
+        end = threading.Event()
+        other = threading.Thread(target=end.wait)
+        other.start()
+        try:
+            told: list[float] = []
+
+            def work(tick: Callable[[float], None]) -> int:
+                tick(0.5)
+                return os.getpid()
+
+            made = side_by_side([work, work], lambda k, share: told.append(share))
+            self.assertEqual(made, [os.getpid()] * 2)
+            self.assertEqual(told, [0.25, 0.75])
+        finally:
+            end.set()
+            other.join()
+
+    def test_a_stop_and_a_fault_end_all(self) -> None:
+        def endless(tick: Callable[[float], None]) -> None:
+            while True:
+                tick(0.1)
+                time.sleep(0.01)
+
+        def stop(k: int, share: float) -> None:
+            raise StoppedError("Planning was stopped.")
+
+        def broken(tick: Callable[[float], None]) -> None:
+            raise ValueError("broken")
+
+        def killed(tick: Callable[[float], None]) -> None:
+            os.kill(os.getpid(), signal.SIGKILL)
+
+        with self.assertRaises(StoppedError):
+            side_by_side([endless, endless], stop)
+        for fault, sentence in ((broken, "broken"), (killed, "ended from outside")):
+            with self.assertRaisesRegex((ValueError, JustBiteError), sentence):
+                side_by_side([endless, fault], lambda k, share: None)
+        self.assertEqual(multiprocessing.active_children(), [])
