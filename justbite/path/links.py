@@ -256,7 +256,9 @@ def _clear(a, points, cleared, room, x0, y0, cell, radius, wall, most, skin):  #
             return False
     x, y = a[0], a[1]
     for k in range(points.shape[0]):
-        if np.hypot(points[k, 0] - x, points[k, 1] - y) < 0.1 * radius and k + 1 < points.shape[0]:
+        # Several points of an arc at once, but never with the line after it: from before the arc's end it would lead
+        # past a wall that the line itself touches.
+        if k + 1 < points.shape[0] and np.hypot(points[k + 1, 0] - x, points[k + 1, 1] - y) < 0.1 * radius:
             continue
         if not line_clear(
             cleared, room, x0, y0, cell, x, y, points[k, 0], points[k, 1], radius, wall, most, skin,
