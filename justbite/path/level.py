@@ -6,13 +6,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from scipy import ndimage
 from shapely.geometry import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
 
-from justbite.field.distance import signed_distance
+from justbite.field.distance import nodes_in, signed_distance
 from justbite.field.grid import Field, Grid
 from justbite.field.outline import below_zero
+from justbite.field.pieces import pieces_of
 from justbite.model.findings import Finding
 from justbite.path.area import Area, parts_of
 from justbite.path.clearing import Clearing
@@ -74,7 +74,7 @@ class Ground:
 def ground_of(area: Area, part: Polygon, target: float) -> Ground:
     """What is the same for every plan of a part."""
     room, cleared, grid = fields_of(area, part, target)
-    reach = signed_distance(part.buffer(area.wall).intersection(area.material), grid, grid.cell) > 0.0
+    reach = nodes_in(part.buffer(area.wall).intersection(area.material), grid)
     return Ground(grid, room, cleared, reach, _rims(part, area.radius), _corners(part))
 
 
@@ -101,10 +101,11 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
     paths: list[PartPath] = []
     findings: list[Finding] = []
     whole = part.buffer(area.radius).intersection(area.material).area
+    own = ground is None
     ground = ground or ground_of(area, part, target)
     plane = Plane(
-        ground.grid, ground.cleared.copy(), ground.room, area.radius, area.wall, target, conventional, speeds,
-        area.has_air,
+        ground.grid, ground.cleared if own else ground.cleared.copy(), ground.room, area.radius, area.wall, target,
+        conventional, speeds, area.has_air,
     )  # fmt: skip
     work = Clearing(plane, ground.rims, ground.corners)
 
@@ -215,8 +216,8 @@ def _clear_from(work: Clearing, entry: Entry, share: Callable[[float], None]) ->
 def _standing(work: Clearing, radius: float, reach: NDArray[np.bool_], least: float) -> list[BaseGeometry]:
     """Pieces of material of at least `least` mm2 that still stand and that the cutter can take, the largest first."""
     grid = work.plane.grid
-    labels, _ = ndimage.label((work.plane.cleared > 0.1 * radius) & reach)
-    sizes = np.bincount(labels.ravel())[1:] * grid.cell**2
+    labels, counts = pieces_of((work.plane.cleared > 0.1 * radius) & reach)
+    sizes = counts[1:] * grid.cell**2
     pieces = []
     for k in np.argsort(-sizes):
         if sizes[k] < least:

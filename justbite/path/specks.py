@@ -6,8 +6,8 @@ field cannot feel. No pass gets hold of it; the cutter just runs over it, along 
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import ndimage
 
+from justbite.field.pieces import labels_in, pieces_of
 from justbite.path.fronts import Points
 from justbite.path.plane import Plane
 
@@ -34,10 +34,10 @@ def specks(plane: Plane, about: Points | None = None) -> list[Points]:
             for a, b, v0 in zip(low, high, (x0, y0), strict=True)
         )
         x0, y0 = x0 + columns.start * cell, y0 + rows.start * cell
-    labels, count = ndimage.label(plane.cleared[rows, columns] > plane.skin, structure=np.ones((3, 3)))
-    area = np.bincount(labels.ravel(), minlength=count + 1) * cell**2 / plane.radius**2
+    labels, sizes = pieces_of(plane.cleared[rows, columns] > plane.skin, np.ones((3, 3)))
+    area = sizes * cell**2 / plane.radius**2
     few = (area > LEAST_SPECK) & (area < MOST_SPECK)
-    few[np.unique(labels[plane.room[rows, columns] < plane.wall])] = False
+    few &= ~labels_in(labels, plane.room[rows, columns] < plane.wall, len(few))
     for edge in (labels[0], labels[-1], labels[:, 0], labels[:, -1]):
         few[edge] = False
     few[0] = False

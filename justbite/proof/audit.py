@@ -212,34 +212,38 @@ def _reach(region: Region, job: Job, operation: Operation, radius: float, chord:
 def _axial(job: Job, operation: Operation, steps: NDArray[np.float64], moves: Moves, ap: float,
            chord: float, radius: float) -> NDArray[np.float64]:  # fmt: skip
     """Axial depth of the level that each step belongs to: from the level above, a floor left before, or the top."""
-    block = steps[:, 0].astype(np.int32)
-    level, rapid = moves.z_level[block], moves.kind[block] == RAPID
+    taken = np.bincount(steps[:, 0].astype(np.int32), weights=steps[:, 5], minlength=len(moves.kind))
+    walked = np.unique(steps[:, 0].astype(np.int32))
+    level, rapid = moves.z_level[walked], moves.kind[walked] == RAPID
     # What is cut without a rapid on one level belongs to one area.
-    run = np.cumsum(np.concatenate([[False], (np.diff(level) != 0.0) | (rapid[1:] != rapid[:-1])])[: len(steps)])
-    cut = np.nonzero(steps[:, 5] > 0)[0]
-    axial = np.full(len(steps), ap)
+    run = np.zeros(len(moves.kind), dtype=np.int32)
+    run[walked] = np.cumsum((np.diff(level, prepend=level[:1]) != 0.0) | (np.diff(rapid, prepend=rapid[:1]) != 0))
     regions = [job.region(name) for name in operation.regions]
     tops = [cut_top(job, operation, region, chord) for region in regions]
     shares = np.zeros((len(regions), int(run.max(initial=0)) + 1))
     for index, (region, top) in enumerate(zip(regions, tops, strict=True)):
         floor = region.bottom + operation.allowance.floor
-        own = cut[(level[cut] >= floor - 1e-4) & (level[cut] < top - 1e-4)]
-        weight = np.ones(len(own))
-        if len(regions) > 1:
-            # Areas lie in each other, and beyond the open edge of one there may be another: most of it tells.
-            spots = steps[own, 1], steps[own, 2]
-            weight = shapely.contains_xy(region_shape(region, chord), *spots).astype(float)
-            free = job_space(job, region, 3.4 * radius + operation.allowance.wall, chord)
-            weight += shapely.contains_xy(free, *spots)
-        shares[index] = np.bincount(run[own], weights=weight * steps[own, 5], minlength=shares.shape[1])
+        within = (taken > 0) & (moves.z_level >= floor - 1e-4) & (moves.z_level < top - 1e-4)
+        if len(regions) == 1:
+            shares[index] = np.bincount(run[within], weights=taken[within], minlength=shares.shape[1])
+            continue
+        # Areas lie in each other, and beyond the open edge of one there may be another: most of it tells.
+        own = np.nonzero(within[steps[:, 0].astype(np.int32)] & (steps[:, 5] > 0))[0]
+        spots = steps[own, 1], steps[own, 2]
+        weight = shapely.contains_xy(region_shape(region, chord), *spots).astype(float)
+        weight += shapely.contains_xy(job_space(job, region, 3.4 * radius + operation.allowance.wall, chord), *spots)
+        shares[index] = np.bincount(
+            run[steps[own, 0].astype(np.int32)], weights=weight * steps[own, 5], minlength=shares.shape[1]
+        )
     owner = np.where(shares.max(axis=0, initial=0.0) > 0.0, shares.argmax(axis=0), -1)
+    axial = np.full(len(moves.kind), ap)
     for index, (region, top) in enumerate(zip(regions, tops, strict=True)):
-        own = np.nonzero(owner[run] == index)[0]
-        levels = np.unique(np.round(level[own], 4))
+        own = walked[owner[run[walked]] == index]
+        levels = np.unique(np.round(moves.z_level[own], 4))
         above = np.unique([*levels, *floors_before(job, operation, region, chord), top])
-        at = np.searchsorted(above, level[own] + 1e-3)
-        axial[own] = above[np.minimum(at, len(above) - 1)] - level[own]
-    return axial
+        at = np.searchsorted(above, moves.z_level[own] + 1e-3)
+        axial[own] = above[np.minimum(at, len(above) - 1)] - moves.z_level[own]
+    return axial[steps[:, 0].astype(np.int32)]
 
 
 def _gouge(stock: Stock, job: Job, operation: Operation, radius: float, steps: NDArray[np.float64],

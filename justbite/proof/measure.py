@@ -3,6 +3,7 @@
 Steps are rows as `justbite.proof.replay` gives them: block, x, y, z, length, volume.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,6 +11,8 @@ from numpy.typing import NDArray
 
 from justbite.model.moves import RAPID, Moves
 
+CHUNK = 400_000
+"""Steps that are worked on at once."""
 LEAST_WINDOW = 0.2
 """Share of the window that counts at least where a chip is told: single cells of the map make no chip."""
 ON_LEVEL, FULL, FLAT_TURN, CUSPS = 1e-3, 0.9, 6.5, 0.01
@@ -38,7 +41,9 @@ def radial_ways(steps: NDArray[np.float64], lowered: NDArray[np.float32], axial:
     A film that a level above left stands as high as that level: no step takes more to the side than the area that it
     lowers. What stands higher than the bite is deep counts by its volume all the same.
     """
-    return np.maximum(np.minimum(steps[:, 5] / axial, lowered), steps[:, 5] / ap)
+    found = steps[:, 5] / axial
+    np.minimum(found, lowered, out=found)
+    return np.maximum(found, steps[:, 5] / ap, out=found)
 
 
 def trace_of(steps: NDArray[np.float64], lowered: NDArray[np.float32], radial: NDArray[np.float64],
@@ -48,35 +53,41 @@ def trace_of(steps: NDArray[np.float64], lowered: NDArray[np.float32], radial: N
     block = steps[:, 0].astype(np.int32)
     length, volume = steps[:, 4], steps[:, 5]
     feed = moves.kind[block] != RAPID
-    along = np.concatenate([[0.0], np.cumsum(length)])
-    taken = np.concatenate([[0.0], np.cumsum(np.where(feed, radial, 0.0))])
-    middle = 0.5 * (along[:-1] + along[1:])
-    # In place: a long program has millions of steps.
-    depth = np.interp(middle + window / 2, along, taken)
-    depth -= np.interp(middle - window / 2, along, taken)
-    depth /= window
-    depth[~feed] = 0.0
+    along = _sums(len(steps), lambda rows: length[rows])
+    taken = _sums(len(steps), lambda rows: np.where(feed[rows], radial[rows], 0.0))
+    depth = np.empty(len(steps), dtype=np.float32)
+    for rows in _chunks(len(steps)):
+        middle = _middles(along, rows)
+        over = np.interp(middle + window / 2, along, taken) - np.interp(middle - window / 2, along, taken)
+        depth[rows] = np.where(feed[rows], over / window, 0.0)
     del taken
     level = moves.z_level[block]
     descent = _descents(steps[:, 3], float(moves.start[2]), level, least_descent) & feed
     # Between discs a step apart a wall keeps cusps: on a second way along it they are no cut.
     idle = feed & (volume <= CUSPS * radius * length * axial)
     above = feed & ~idle & (steps[:, 3] > level + ON_LEVEL)
+    del level
     # Cut on the level at less than its depth: what a way in left.
     shallow = feed & (volume < FULL * lowered * axial)
     pace = np.where(idle, 0.0, moves.feed[block])
     entry = ways_in(descent, above, shallow | idle, light & ~idle, pace, along[1:], FLAT_TURN * radius)
+    del pace
     entry &= descent | ~idle
     # The window's reach on either side of an entry belongs to it.
     near = entry.copy()
-    share = entry.astype(np.float32)
-    for shift in (window / 2, -window / 2) if len(middle) else ():
-        near |= np.interp(middle + shift, middle, share) > 0
+    for rows in _chunks(len(steps)):
+        for shift in (window / 2, -window / 2):
+            spots = _middles(along, rows) + shift
+            about = slice(
+                max(0, int(np.searchsorted(along, spots[0])) - 2),
+                min(len(steps), int(np.searchsorted(along, spots[-1])) + 2),
+            )
+            near[rows] |= np.interp(spots, _middles(along, about), entry[about].astype(np.float32)) > 0
     trace = Trace(
         block=block,
         position=steps[:, 1:4].astype(np.float32),
         length=length.astype(np.float32),
-        depth=depth.astype(np.float32),
+        depth=depth,
         entry=near,
     )
     return trace, entry
@@ -85,15 +96,18 @@ def trace_of(steps: NDArray[np.float64], lowered: NDArray[np.float32], radial: N
 def removal_rates(steps: NDArray[np.float64], moves: Moves, counted: NDArray[np.bool_], where: NDArray[np.intp],
            window: float) -> NDArray[np.float64]:  # fmt: skip
     """mm3/min removed about the steps `where`, over a window of travel, of which only `counted` steps count."""
-    pace = np.nan_to_num(moves.feed[steps[:, 0].astype(np.int32)], nan=np.inf)
-    along = np.concatenate([[0.0], np.cumsum(steps[:, 4])])
+    pace = np.nan_to_num(moves.feed, nan=np.inf)
+    along = _sums(len(steps), lambda rows: steps[rows, 4])
     middle = 0.5 * (along[where] + along[where + 1])
-    volume = np.concatenate([[0.0], np.cumsum(np.where(counted, steps[:, 5], 0.0))])
-    minutes = np.concatenate([[0.0], np.cumsum(np.where(counted, steps[:, 4] / pace, 0.0))])
-    taken, spent = (
-        np.interp(middle + window / 2, along, sums) - np.interp(middle - window / 2, along, sums)
-        for sums in (volume, minutes)
-    )
+
+    def about(values: Callable[[slice], NDArray[np.float64]]) -> NDArray[np.float64]:
+        sums = _sums(len(steps), lambda rows: np.where(counted[rows], values(rows), 0.0))
+        found: NDArray[np.float64] = np.interp(middle + window / 2, along, sums)
+        found -= np.interp(middle - window / 2, along, sums)
+        return found
+
+    taken = about(lambda rows: steps[rows, 5])
+    spent = about(lambda rows: steps[rows, 4] / pace[steps[rows, 0].astype(np.int32)])
     return np.where(spent > 0.0, taken / np.maximum(spent, 1e-12), 0.0)
 
 
@@ -108,17 +122,39 @@ def chips(steps: NDArray[np.float64], moves: Moves, radial: NDArray[np.float64],
     own = ~way_in & (moves.kind[block] != RAPID)
     pace = np.where(own, moves.feed[block], 0.0)
     first = np.concatenate([[True], np.diff(pace) != 0.0])[: len(pace)]
-    run = np.cumsum(first) - 1
-    along = np.concatenate([[0.0], np.cumsum(steps[:, 4])])
-    taken = np.concatenate([[0.0], np.cumsum(radial)])
+    run = (np.cumsum(first) - 1).astype(np.int32)
+    along = _sums(len(steps), lambda rows: steps[rows, 4])
+    taken = _sums(len(steps), lambda rows: radial[rows])
     begins = along[:-1][first]
     ends = np.append(begins[1:], along[-1])
-    middle = 0.5 * (along[:-1] + along[1:])
-    a, b = np.maximum(middle - window / 4, begins[run]), np.minimum(middle + window / 4, ends[run])
-    depth = (np.interp(b, along, taken) - np.interp(a, along, taken)) / np.maximum(b - a, LEAST_WINDOW * window)
-    over = 1.0 - np.clip(depth, 0.0, radius) / radius
-    thick: NDArray[np.float64] = np.minimum(pace / teeth_a_minute * np.sqrt(np.maximum(0.0, 1.0 - over**2)), depth)
-    return np.where(own, thick, 0.0)
+    thick = np.zeros(len(steps))
+    for rows in _chunks(len(steps)):
+        middle = _middles(along, rows)
+        a = np.maximum(middle - window / 4, begins[run[rows]])
+        b = np.minimum(middle + window / 4, ends[run[rows]])
+        depth = (np.interp(b, along, taken) - np.interp(a, along, taken)) / np.maximum(b - a, LEAST_WINDOW * window)
+        over = 1.0 - np.clip(depth, 0.0, radius) / radius
+        chip = np.minimum(pace[rows] / teeth_a_minute * np.sqrt(np.maximum(0.0, 1.0 - over**2)), depth)
+        thick[rows] = np.where(own[rows], chip, 0.0)
+    return thick
+
+
+def _chunks(count: int) -> list[slice]:
+    """Rows by CHUNK: a long program has millions of steps, and each of a sum's terms would be there for all of them."""
+    return [slice(k, min(count, k + CHUNK)) for k in range(0, count, CHUNK)]
+
+
+def _sums(count: int, values: Callable[[slice], NDArray[np.float64]]) -> NDArray[np.float64]:
+    """(count + 1,) sums of all values before each row, and of all."""
+    found = np.zeros(count + 1)
+    for rows in _chunks(count):
+        found[rows.start + 1 : rows.stop + 1] = values(rows)
+    return np.cumsum(found, out=found)
+
+
+def _middles(along: NDArray[np.float64], rows: slice) -> NDArray[np.float64]:
+    """Way to the middles of some steps, from the way to the beginning of each step."""
+    return 0.5 * (along[rows] + along[rows.start + 1 : rows.stop + 1])
 
 
 def _descents(z: NDArray[np.float64], start: float, level: NDArray[np.float64],
