@@ -46,12 +46,25 @@ def descend(line: Points, top: float, z: float, radius: float, slope: float, fee
     """
     floor = _Floor.over(line, top, radius)
     full = removal / (2.0 * radius * feed)
-    deepest = DEEPER * full if any(open_ends) else min(DEEPER * full, floor.length * slope)
+    sloped = floor.length * slope
+    deepest = DEEPER * full if any(open_ends) else min(DEEPER * full, sloped)
     count = max(1, math.ceil((top - z) / deepest - 1e-9))
     if floor.closed:
         ways = [floor.round(top, z, n, slope, feed, full) for n in (count, count + 1)]
         return min(ways, key=lambda way: way.minutes)
-    ways = [floor.strokes(top, z, n, slope, feed, full, open_ends) for n in (count, count + 1)]
+    # From an end that is not open a stroke has only the line's length to slope down in; the last one goes down half-way
+    # and half-way back.
+    while not (
+        (open_ends[0] or top - z <= 2.0 * count * sloped)
+        and (open_ends[1] or count < 2 or top - z <= count * sloped)
+        and (open_ends[0] or count < 3 or top - z <= count * sloped)
+    ):
+        count += 1
+    # One more may not fit where one less does, as it begins at the other end.
+    counts = [count]
+    if all(open_ends) or top - z <= (count + 1) * sloped:
+        counts.append(count + 1)
+    ways = [floor.strokes(top, z, n, slope, feed, full, open_ends) for n in counts]
     if not any(open_ends):
         ways.append(floor.slopes(top, z, min(slope, DEEPER * full / floor.length), feed, full))
     return min(ways, key=lambda way: way.minutes)

@@ -91,7 +91,7 @@ def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, 
     # Links come down from their hover height; that is no way in.
     least_descent = max(LEAST_DESCENT, HOVERING * operation.hover)
     trace, way_in = measure.trace_of(
-        steps, lowered, taken, light, moves, axial, settings.window * radius, radius, least_descent
+        steps, lowered, taken, light, moves, axial, settings.window * radius, radius, least_descent, feed or 0.0
     )  # fmt: skip
     window = settings.window * radius
     ways_in = np.nonzero(way_in)[0]

@@ -48,8 +48,11 @@ def radial_ways(steps: NDArray[np.float64], lowered: NDArray[np.float32], axial:
 
 def trace_of(steps: NDArray[np.float64], lowered: NDArray[np.float32], radial: NDArray[np.float64],
              light: NDArray[np.bool_], moves: Moves, axial: NDArray[np.float64], window: float, radius: float,
-             least_descent: float) -> tuple[Trace, NDArray[np.bool_]]:  # fmt: skip
-    """Radial depth per step: what `_radial` tells over length, over a window about the step; and ways in."""
+             least_descent: float, bite_feed: float) -> tuple[Trace, NDArray[np.bool_]]:  # fmt: skip
+    """Radial depth per step: what `radial_ways` tells over length, over a window about the step; and ways in.
+
+    Only a descent no faster than `bite_feed` is a way in where it takes nothing yet.
+    """
     block = steps[:, 0].astype(np.int32)
     length, volume = steps[:, 4], steps[:, 5]
     feed = moves.kind[block] != RAPID
@@ -69,7 +72,8 @@ def trace_of(steps: NDArray[np.float64], lowered: NDArray[np.float32], radial: N
     del level
     # Cut on the level at less than its depth: what a way in left.
     shallow = feed & (volume < FULL * lowered * axial)
-    pace = np.where(idle, 0.0, moves.feed[block])
+    pace = moves.feed[block]
+    pace[idle & ~(descent & (pace <= bite_feed))] = 0.0
     entry = ways_in(descent, above, shallow | idle, light & ~idle, pace, along[1:], FLAT_TURN * radius)
     del pace
     entry &= descent | ~idle

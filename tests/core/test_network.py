@@ -1,6 +1,7 @@
 """Ramps through necks, round islands and along networks; and what the proof sees of thin pieces that stand free."""
 
 import math
+from itertools import pairwise
 from typing import Any
 from unittest.mock import patch
 
@@ -135,6 +136,32 @@ class DescentTest(SimpleTestCase):
         flat = descend(line, 0.0, -10.0, RADIUS, SLOPE, FEED, REMOVAL, (True, True))
         sloped = descend(line, 0.0, -10.0, RADIUS, SLOPE, FEED, REMOVAL)
         self.assertLess(flat.minutes, 0.95 * sloped.minutes)
+
+    def test_short_lines_with_an_open_end(self) -> None:
+        """No steeper than the slope but straight down at an open end, and all of the line at depth at the end.
+
+        A line too short to slope half-way down in was left 0.28 mm high for most of its length, for the next cut.
+        """
+        for draw in map(np.random.default_rng, range(200)):
+            length, depth = float(draw.uniform(3, 60)), float(draw.uniform(0.2, 8))
+            line = np.array([[0.0, 0.0], [0.6 * length, 0.0], [length, 0.0]])
+            open_ends = (bool(draw.integers(2)), bool(draw.integers(2)))
+            down = descend(line, 0.0, -depth, RADIUS, SLOPE, FEED, float(draw.uniform(0.3, 3)) * REMOVAL, open_ends)
+            points = np.vstack([down.begin, down.ends])
+            np.testing.assert_allclose(points[-1], [length, 0.0, -depth], atol=1e-6)
+            spots = np.linspace(0.0, length, 101)
+            height = np.zeros(101)
+            for (x0, _, z0), (x1, _, z1) in pairwise(points.tolist()):
+                if abs(x1 - x0) < 1e-9:
+                    self.assertTrue(z1 >= z0 - 1e-9 or open_ends[round(x0 / length)], (length, depth, open_ends))
+                    continue
+                self.assertLessEqual(z0 - z1, SLOPE * abs(x1 - x0) + 1e-6, (length, depth, open_ends))
+                order = np.argsort([x0, x1])
+                here = (spots >= min(x0, x1) - 1e-9) & (spots <= max(x0, x1) + 1e-9)
+                height[here] = np.minimum(
+                    height[here], np.interp(spots[here], np.array([x0, x1])[order], np.array([z0, z1])[order])
+                )
+            np.testing.assert_allclose(height, -depth, atol=1e-6, err_msg=f"{length} {depth} {open_ends}")
 
 
 class RingTest(SimpleTestCase):
