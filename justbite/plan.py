@@ -6,11 +6,12 @@ job -> bite per operation -> path -> motion -> NC text -> the text read back -> 
 import time
 from collections.abc import Callable
 from dataclasses import asdict, dataclass, replace
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
 
-from justbite import __version__, rules, tolerances
+from justbite import __version__, rules, slower, tolerances
 from justbite.bite import solver
 from justbite.choice import Trial, known_path, path_seconds, promising
 from justbite.errors import JobError, NothingToCutError
@@ -30,6 +31,9 @@ from justbite.prepare import bite_of, case_for, check_job
 from justbite.proof.audit import Audit, ProofSettings, audit_operation, renumbered
 from justbite.proof.stockmap import Stock
 from justbite.yardstick import plain_seconds
+
+PROVING = (0.75, 0.9, 0.94, 0.97, 0.99)
+"""Shares of the progress between which it is proved: again up to three times, where feeds had to be brought down."""
 
 Progress = Callable[[float, str], None]
 """Called with the share done (0 to 1) and what is being done; may raise StoppedError."""
@@ -94,8 +98,17 @@ def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:
         Heading(i + 1, o.name, o.tool, b.speed) for i, (o, b) in enumerate(zip(job.operations, bites, strict=True))
     ]
     program, moves = write_program(job.name, moves, headings, travel, job.setup.work_offset)
-    report, trace, found = _prove(job, bites, machine, moves, program, compute, progress)
+    report, trace, found, bearable = _prove(job, bites, machine, moves, program, compute, progress, PROVING[:2])
+    slowed_blocks = 0
+    for shares in pairwise(PROVING[1:]):
+        if not any(f.code == "proof.thick-chip" for f in found):
+            break
+        quick, moves = moves.feed, slower.slowed(moves, *bearable)
+        slowed_blocks += int((moves.feed < quick).sum())
+        program, moves = write_program(job.name, moves, headings, travel, job.setup.work_offset)
+        report, trace, found, bearable = _prove(job, bites, machine, moves, program, compute, progress, shares)
     findings += found
+    report["slowed_blocks"] = slowed_blocks
     for row, choice in zip(report["operations"], choices, strict=True):
         row.update(choice)
     report["warnings"] = [f.as_dict() for f in findings]
@@ -214,8 +227,12 @@ def _bite_findings(operation: Operation, bite: Bite) -> list[Finding]:
 
 
 def _prove(job: Job, bites: list[Bite], machine: Machine, planned: Moves, program: str,
-           compute: list[float], progress: Progress) -> tuple[dict[str, Any], PathTrace, list[Finding]]:  # fmt: skip
-    """Read the program back, run it, measure it, and put the report together."""
+           compute: list[float], progress: Progress, shares: tuple[float, ...]
+           ) -> tuple[dict[str, Any], PathTrace, list[Finding], tuple[np.ndarray, np.ndarray]]:  # fmt: skip
+    """Read the program back, run it, measure it, and put the report together.
+
+    Told last: of all blocks their NC lines, and the feeds at which no chip is too thick.
+    """
     read = read_program(program)
     radius = min(job.tool(o.tool).diameter for o in job.operations) / 2
     settings = ProofSettings(
@@ -232,16 +249,18 @@ def _prove(job: Job, bites: list[Bite], machine: Machine, planned: Moves, progra
     even = replace(read, feed=np.where(part == CUT, np.minimum(read.feed, cutting), read.feed))
     steady = block_times(even, drive, path_tolerance)
     rows, pieces, findings = [], [], []
+    bearable = np.full(len(read), np.inf)
     for index, (operation, bite) in enumerate(zip(job.operations, bites, strict=True)):
 
         def tick(share: float, index: int = index, name: str = operation.name) -> None:
-            progress(0.75 + 0.24 * (index + share) / len(bites), f"Proving {name}")
+            progress(shares[0] + (shares[1] - shares[0]) * (index + share) / len(bites), f"Proving {name}")
 
         began = time.perf_counter()
         own, at = renumbered(read, index)
         teeth = bite.speed * job.tool(operation.tool).flutes
-        audit = audit_operation(stock, job, operation, own, bite.ae, bite.ap, settings, bite.feed, teeth, tick)
         borne = solver.borne_chip(case_for(job, operation), bite)
+        audit = audit_operation(stock, job, operation, own, bite.ae, bite.ap, settings, bite.feed, teeth, tick, borne)
+        bearable[at] = audit.bearable
         proving = time.perf_counter() - began
         planner = planned.depth[planned.operation == index]
         row = _row(job, operation, bite, audit, own, seconds[at], part[at], planner, compute[index], proving)
@@ -262,7 +281,7 @@ def _prove(job: Job, bites: list[Bite], machine: Machine, planned: Moves, progra
         "blocks": len(read),
         "operations": rows,
     }
-    return report, PathTrace.joined(pieces), findings
+    return report, PathTrace.joined(pieces), findings, (read.line, bearable)
 
 
 def _parts_by_line(read: Moves, planned: Moves) -> np.ndarray:

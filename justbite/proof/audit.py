@@ -58,6 +58,8 @@ class Audit:
     chip: float
     """mm: the thickest chip of cuts and links, ways in left out."""
     chip_at: tuple[float, float, float]
+    bearable: NDArray[np.float64]
+    """(blocks,) mm/min: the feed at which no chip of a block is thicker than a tooth bears; infinite where none is."""
     entry_rate: float
     """mm3/min: the most that a way in removes."""
     entry_at: tuple[float, float, float]
@@ -75,11 +77,13 @@ class Audit:
 
 def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, target: float,
                     ap: float, settings: ProofSettings, feed: float | None = None,
-                    teeth_a_minute: float = np.inf, tick: Tick = lambda share: None) -> Audit:  # fmt: skip
+                    teeth_a_minute: float = np.inf, tick: Tick = lambda share: None,
+                    borne: float = np.inf) -> Audit:  # fmt: skip
     """Run the moves of one operation over `stock` and measure. `target` and `ap` in mm.
 
     With the `feed` of the bite, mm/min, the trace of ways in tells their load instead of their depth. Chips are told
-    for so many teeth a minute. `tick` is called with the share of the map that is done, and may raise to stop.
+    for so many teeth a minute, of which each bears `borne` mm. `tick` is called with the share of the map that is
+    done, and may raise to stop.
     """
     tool = job.tool(operation.tool)
     radius = tool.diameter / 2
@@ -109,7 +113,7 @@ def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, 
     # The window reaches from a cut into the links beside it: what takes nothing itself is no cutting length.
     cutting &= taken > LEAST_CUT * target * steps[:, 4]
     depth, length = trace.depth[cutting], trace.length[cutting]
-    chips = measure.chips(steps, moves, taken, trace.entry, window, radius, teeth_a_minute)
+    chips, bearable = measure.chips(steps, moves, taken, trace.entry, window, radius, teeth_a_minute, borne)
     thickest = int(np.argmax(chips)) if len(chips) else 0
     gouge, gouge_at = _gouge(stock, job, operation, radius, steps, settings.gouge)
     k = int(np.argmax(rapids)) if len(rapids) else 0
@@ -124,6 +128,7 @@ def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, 
         within=float(length[(depth >= 0.8 * target) & (depth <= 1.1 * target)].sum() / max(length.sum(), 1e-9)),
         chip=float(chips.max()) if len(chips) else 0.0,
         chip_at=_place(trace.position[thickest]) if len(chips) else (0.0, 0.0, 0.0),
+        bearable=bearable,
         entry_rate=float(rates.max()) if len(rates) else 0.0,
         entry_at=_place(trace.position[worst_in]) if len(rates) else (0.0, 0.0, 0.0),
         gouge=gouge,

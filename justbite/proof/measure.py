@@ -116,8 +116,11 @@ def removal_rates(steps: NDArray[np.float64], moves: Moves, counted: NDArray[np.
 
 
 def chips(steps: NDArray[np.float64], moves: Moves, radial: NDArray[np.float64], way_in: NDArray[np.bool_],
-           window: float, radius: float, teeth_a_minute: float) -> NDArray[np.float64]:  # fmt: skip
-    """(n,) mm of the thickest chip about each step, 0 in ways in and rapids.
+           window: float, radius: float, teeth_a_minute: float, borne: float
+           ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:  # fmt: skip
+    """(n,) mm of the thickest chip about each step, 0 in ways in and rapids; and for each block a feed, mm/min.
+
+    It is the feed at which no chip of the block would be thicker than `borne` mm; infinite where none is.
 
     The depth is that over half the `window`, of steps at one feed alone: a link begins where a slow cut ended. A chip
     is fz sin(phi), and no thicker than the depth itself.
@@ -132,15 +135,18 @@ def chips(steps: NDArray[np.float64], moves: Moves, radial: NDArray[np.float64],
     begins = along[:-1][first]
     ends = np.append(begins[1:], along[-1])
     thick = np.zeros(len(steps))
+    bearable = np.full(len(moves.kind), np.inf)
     for rows in _chunks(len(steps)):
         middle = _middles(along, rows)
         a = np.maximum(middle - window / 4, begins[run[rows]])
         b = np.minimum(middle + window / 4, ends[run[rows]])
         depth = (np.interp(b, along, taken) - np.interp(a, along, taken)) / np.maximum(b - a, LEAST_WINDOW * window)
         over = 1.0 - np.clip(depth, 0.0, radius) / radius
-        chip = np.minimum(pace[rows] / teeth_a_minute * np.sqrt(np.maximum(0.0, 1.0 - over**2)), depth)
-        thick[rows] = np.where(own[rows], chip, 0.0)
-    return thick
+        sine = np.sqrt(np.maximum(0.0, 1.0 - over**2))
+        thick[rows] = np.where(own[rows], np.minimum(pace[rows] / teeth_a_minute * sine, depth), 0.0)
+        beyond = thick[rows] > borne
+        np.minimum.at(bearable, block[rows][beyond], borne * teeth_a_minute / sine[beyond])
+    return thick, bearable
 
 
 def _chunks(count: int) -> list[slice]:

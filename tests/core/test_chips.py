@@ -8,6 +8,7 @@ import numpy as np
 from django.test import SimpleTestCase
 from shapely.geometry import Point, box
 
+from justbite import slower
 from justbite.model.job import parse_job
 from justbite.model.moves import CUT, LINK, Moves, lengths
 from justbite.nc.reader import read_program
@@ -50,6 +51,21 @@ class ProofTest(SimpleTestCase):
         chip = audit("G1 Y20.06 F300\nG1 X40 F30000\n").chip
         self.assertGreater(chip, 0.04)
         self.assertLess(chip, 0.08)
+
+    def test_it_tells_the_feed_that_a_tooth_would_bear(self) -> None:
+        """A side cut of 2 mm at twice the feed that its chips would be borne at; the slow one before it is fine."""
+        phi = math.acos(1.0 - 2.0 / RADIUS)
+        quick = 1800.0
+        borne = 0.5 * quick / TEETH * math.sin(phi)
+        parsed = parse_job(job(rectangle(60, 45)))
+        moves = read_program(HEAD + SLOT + f"G1 Y22 F300\nG1 X40 F600\nG1 X20\nG1 Y24 F300\nG1 X40 F{quick:g}\n")
+        found = audit_operation(
+            Stock(parsed, RADIUS / 100, 0.002), parsed, parsed.operations[0], moves, 2.0, 8.0, SETTINGS, 900.0, TEETH,
+            borne=borne,
+        )  # fmt: skip
+        self.assertEqual(np.nonzero(np.isfinite(found.bearable))[0].tolist(), [len(moves) - 1])
+        # The chip goes with the feed.
+        self.assertAlmostEqual(found.bearable[-1], quick * borne / found.chip, places=6)
 
     def test_a_quick_link_after_a_slow_cut_has_none_of_its_chips(self) -> None:
         slow = audit("G1 Y22 F300\nG1 X40 F600\n")
@@ -159,6 +175,16 @@ class LinkFeedTest(SimpleTestCase):
         self.assertIs(_filled(line, 20.0), line)
 
 
+class SlowerTest(SimpleTestCase):
+    def test_only_the_lines_that_are_too_quick(self) -> None:
+        moves = read_program(HEAD + SLOT + "G1 Y22 F300\nG1 X40 F600\n")
+        bearable = np.full(len(moves), np.inf)
+        bearable[[-2, -1]] = 301.0, 400.0
+        made = slower.slowed(moves, moves.line, bearable)
+        np.testing.assert_array_equal(made.feed[:-2], moves.feed[:-2])
+        self.assertEqual(made.feed[-2:].tolist(), [285.0, 380.0])
+
+
 class LoadTest(SimpleTestCase):
     def test_of_a_pass_it_is_its_depth(self) -> None:
         plate = Plate(box(-60, 0, 60, 60)).begun(-40.0, RADIUS - TARGET)
@@ -202,13 +228,19 @@ class SlowWorkTest(SimpleTestCase):
         self.assertLess(row["chip_over_borne"], 1.1)
         self.assertGreater(row["chip_over_borne"], 0.3)
         self.assertNotIn("proof.thick-chip", [w["code"] for w in report["warnings"]])
+        self.assertEqual(report["slowed_blocks"], 0)
 
     def test_links_that_do_not_slow_down_are_found_out(self) -> None:
         def quick(piece: Piece, feeds: Feeds, _target: float) -> np.ndarray:
             return np.full(len(piece.points) - 1, feeds.link)
 
         with patch.object(program, "_link_feeds", quick):
-            report = plan(parse_job(self.data())).report
+            mended = plan(parse_job(self.data())).report
+            with patch.object(slower, "slowed", lambda moves, *_: moves):
+                report = plan(parse_job(self.data())).report
+        # The proof brings them down; without that they stand in the report.
+        self.assertLessEqual(mended["operations"][0]["chip_over_borne"], 1.05)
+        self.assertGreater(mended["slowed_blocks"], 0)
         self.assertGreater(report["operations"][0]["chip_over_borne"], 1.1)
         (found,) = [w for w in report["warnings"] if w["code"] == "proof.thick-chip"]
         self.assertEqual(found["severity"], "error")

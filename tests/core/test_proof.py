@@ -78,6 +78,18 @@ class AuditTest(SimpleTestCase):
             audit("G0 X20 Y20\n" + levels).removed, audit("G0 X20 Y20\nG1 Z-8 F500\nG1 X40 F900\n").removed, delta=1.0
         )
 
+    def test_a_way_in_that_comes_down_in_the_clear(self) -> None:
+        """A slot 2 mm deep at 100 mm/min across a groove: a way in where it came down at that feed, a cut else."""
+        groove = "G0 X15 Y20\nG1 Z-2 F60\nG1 X45 F60\nG1 X15\nG0 Z10\n"
+        parsed = parse_job(job(rectangle(60, 45), bottom=-2))
+        for down, way_in in ((100, True), (12_000, False)):
+            moves = read_program((HEAD + groove).replace("-8", "-2") + f"G1 Z-2 F{down}\nG1 Y38 F100\n")
+            steps = audit_operation(
+                Stock(parsed, 5 / 60, 0.002), parsed, parsed.operations[0], moves, 2.0, 8.0, SETTINGS, 900.0
+            ).trace
+            slot = (steps.block == len(moves) - 1) & (steps.position[:, 1] > 27)
+            self.assertEqual(set(steps.entry[slot].tolist()), {way_in})
+
     def test_it_tells_how_far_it_is_and_can_be_stopped(self) -> None:
         parsed = parse_job(job(rectangle(60, 45)))
         moves = read_program(HEAD + "G0 X20 Y20\nG1 Z-8 F500\nG1 X40 F900\n")
