@@ -7,6 +7,8 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
+from shapely.geometry import Point
+from shapely.geometry.base import BaseGeometry
 
 from justbite.model.moves import (
     CLOCKWISE,
@@ -56,11 +58,15 @@ def _factors(law: FeedLaw, depth: NDArray[np.float64]) -> NDArray[np.float64]:
 
 @dataclass(frozen=True, slots=True)
 class Heights:
-    """Z of travel, of the surface above a level, and the gaps; mm."""
+    """Z of travel, and the gaps; mm."""
 
     travel: float
     gap: float
     hover: float
+    standing: float = -math.inf
+    """Z up to which stock may stand beside a place that is not in `roomy`."""
+    roomy: BaseGeometry | None = None
+    """Where the centre is by more than the gap clear of walls; None: not asked for."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -138,6 +144,16 @@ def add_level(out: MovesBuilder, parts: list[PartPath], above: float, z: float, 
         out.rapid(x, y, heights.travel)
 
 
+def _come_down(out: MovesBuilder, x: float, y: float, z: float, heights: Heights, feeds: Feeds, part: int) -> None:
+    """Down to `z` over a place: at rapid, but where stock stands nearer than the gap beside it no deeper than that."""
+    high = min(heights.standing + heights.gap, heights.travel)
+    if heights.roomy is None or high <= z or heights.roomy.contains(Point(x, y)):
+        out.rapid(x, y, z)
+        return
+    out.rapid(x, y, high)
+    out.to(LINE, x, y, z, feeds.link, part)
+
+
 def level_minutes(parts: list[PartPath], above: float, z: float, target: float, heights: Heights, feeds: Feeds,
                   radius: float) -> float:  # fmt: skip
     """Minutes of a level at its feeds: as long as what `add_level` makes of it, but for the fit of lines and arcs."""
@@ -180,10 +196,10 @@ def enter(out: MovesBuilder, entry: Entry, above: float, z: float, heights: Heig
         out.rapid(out.here[0], out.here[1], heights.travel)
     out.rapid(x, y, heights.travel)
     if entry.kind == "outside":
-        out.rapid(x, y, z + heights.gap)
+        _come_down(out, x, y, z + heights.gap, heights, feeds, ENTRY)
         out.to(LINE, x, y, z, feeds.link, ENTRY)
         return
-    out.rapid(x, y, above + heights.gap)
+    _come_down(out, x, y, above + heights.gap, heights, feeds, ENTRY)
     out.to(LINE, x, y, above + ABOVE, feeds.link, ENTRY)
     if entry.kind == "plunge":
         _plunge(out, entry, above + ABOVE, z, feeds, radius)
@@ -334,7 +350,7 @@ def _link(out: MovesBuilder, piece: Piece, above: float, z: float, heights: Heig
         out.rapid(out.here[0], out.here[1], heights.travel)
         out.rapid(x, y, heights.travel)
         # Material stands close by: the rapid ends above it.
-        out.rapid(x, y, above + heights.gap)
+        _come_down(out, x, y, above + heights.gap, heights, feeds, LINK)
         out.to(LINE, x, y, z, feeds.link, LINK)
         _hover(out, points[piece.drop :], own[piece.drop :], z, 0.0, feeds, tolerance)
         return

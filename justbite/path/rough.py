@@ -8,11 +8,13 @@ from itertools import groupby, pairwise
 import numpy as np
 import shapely
 from shapely.geometry import Polygon
+from shapely.geometry.base import BaseGeometry
 
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Machine, Material, Operation
 from justbite.model.shapes import region_shape
+from justbite.model.stock import heights as stock_heights
 from justbite.path.entry import Entry, Wish
 from justbite.path.level import PartPath, PartPlan, ground_of, plan_part, ways_into
 from justbite.path.links import Speeds
@@ -59,7 +61,8 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
     )
     tolerance = min(limits.fit_share * operation.tolerance, limits.fit_bite_share * bite.ae)
     terms = _Terms(
-        bite.ae, bite.ap, Heights(travel, job.approach_gap, operation.hover), feeds, tolerance, tool.diameter / 2,
+        bite.ae, bite.ap, Heights(travel, job.approach_gap, operation.hover, stock_heights(job.stock)[1]), feeds,
+        tolerance, tool.diameter / 2,
         max(job.approach_gap, limits.clear_share * tool.diameter / 2), operation.tolerance,
     )  # fmt: skip
     works: list[Work] = []
@@ -75,7 +78,9 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
     for work, made in zip(works, plans, strict=True):
         paths = [path for plan in made for path in plan.paths]
         heights = pairwise((work.top, *work.levels(bite.ap)))
-        levels[work.area.name] += [_Level(above, z, paths) for above, z in heights]
+        roomy = work.area.locus.buffer(-job.approach_gap)
+        shapely.prepare(roomy)
+        levels[work.area.name] += [_Level(above, z, paths, roomy) for above, z in heights]
     left = list(levels)
     while left:
         ready = [n for n in left if not any(_first(job, m, n, limits.chord) for m in left if m != n)] or left
@@ -112,9 +117,8 @@ class _Terms:
 
     def add(self, out: MovesBuilder, level: "_Level") -> None:
         """Append one level."""
-        add_level(
-            out, level.paths, level.above, level.z, self.ae, self.heights, self.feeds, self.tolerance, self.radius
-        )
+        heights = replace(self.heights, roomy=level.roomy)
+        add_level(out, level.paths, level.above, level.z, self.ae, heights, self.feeds, self.tolerance, self.radius)
 
     def as_cut(self, paths: tuple[PartPath, ...], work: Work) -> float:
         """mm of cut in the time of a plan's first level, on a machine that needs none to change its speed."""
@@ -139,6 +143,8 @@ class _Level:
     above: float
     z: float
     paths: list[PartPath]
+    roomy: BaseGeometry
+    """Where the cutter comes down well clear of walls."""
 
 
 def _planned(job: Job, operation: Operation, works: list[Work], terms: _Terms, wish: Wish, later: bool,

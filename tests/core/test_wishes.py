@@ -11,7 +11,8 @@ from shapely.geometry import MultiPoint, Point, Polygon
 from justbite.bench import made_areas, measured
 from justbite.field.grid import Grid
 from justbite.model.job import parse_job
-from justbite.model.moves import ENTRY
+from justbite.model.moves import ENTRY, RAPID
+from justbite.nc.reader import read_program
 from justbite.path import tracer
 from justbite.path.clearing import Clearing
 from justbite.path.rim import Rim
@@ -200,6 +201,18 @@ class NarrowSlotTest(SimpleTestCase):
         self.assertLess(row["seconds"], 3.0 * row["ideal_seconds"])
         load = made.trace.share[made.trace.part == ENTRY]
         self.assertLessEqual(float(load.max()), 1.05)
+
+    def test_no_rapid_comes_down_deep_in_a_slot(self) -> None:
+        """Walls stand 0.3 mm beside the cutter: below the stock's top it comes down at the feed of links."""
+        outline = [[0, 0], [60, 0], [60, 10.6], [0, 10.6]]
+        made = planned(job(outline, ae=1.5, bottom=-20), step_down=10.0)
+        self.assertEqual(len(made.report["operations"][0]["levels"]), 2)
+        self.assertNotIn("rule.approach-gap", codes(made))
+        # In a wide pocket they go on to the level before.
+        wide = planned(job(rectangle(60, 40), bottom=-20), step_down=10.0)
+        moves = read_program(wide.program)
+        self.assertAlmostEqual(float(moves.end[moves.kind == RAPID, 2].min()), -9.0)
+        self.assertNotIn("rule.approach-gap", codes(wide))
 
     def test_each_ramp_is_told_once(self) -> None:
         """Two slots joined by a neck that the cutter does not pass: two ramps, two notes (three before)."""
