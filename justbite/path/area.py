@@ -16,6 +16,9 @@ from justbite.model.job import Job, Region
 from justbite.model.shapes import beside, cut_before, job_space, region_shape
 from justbite.model.stock import standing
 
+MOST_LEFT = 0.001
+"""Share of an area that an operation may leave standing."""
+
 
 @dataclass(frozen=True, slots=True)
 class Area:
@@ -72,14 +75,16 @@ def rest_of(area: Area, gone: BaseGeometry, film: float, least: float) -> Area:
 
     Two cutters do not come to a wall alike to the micrometre: what is left within `film` mm of a wall is no work, nor
     is a piece that is nowhere as thick as `least` mm. Of others all counts, thin tips and what is out of reach as
-    well: the cutter meets it.
+    well: the cutter meets it. But where there is no more than any operation may leave, and nowhere twice as thick as
+    that, the cutter need not come at all.
     """
     reach = area.locus.buffer(area.radius, quad_segs=32)
     inner = area.locus.buffer(area.radius - film, quad_segs=32)
     rest = area.material.intersection(reach).difference(gone).difference(gone.buffer(film).difference(inner))
     pieces = shapely.get_parts(rest)
     thin = [p.buffer(-0.5 * least).is_empty for p in pieces]
-    if all(thin):
+    little = rest.area < MOST_LEFT * area.material.area and rest.buffer(-least).is_empty
+    if all(thin) or little:
         return replace(area, material=Polygon())
     # A hair wider, so that no seam stays between what is left out and what is gone.
     crumbs = shapely.union_all([p for p, out in zip(pieces, thin, strict=True) if out]).buffer(0.1 * film)
