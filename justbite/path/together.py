@@ -32,11 +32,13 @@ def side_by_side(works: Sequence[Callable[[Tick], Result]], progress: Callable[[
     cores = min(len(works), len(os.sched_getaffinity(0)))
     # A fork has but the one thread: what another one holds at that moment would stay held in it for ever.
     if cores < 2 or threading.active_count() > 1 or multiprocessing.current_process().daemon:
-        return _in_turn(works, progress)
+        return in_turn(works, progress)
     return _forked(works, progress, cores)
 
 
-def _in_turn(works: Sequence[Callable[[Tick], Result]], progress: Callable[[int, float], None]) -> list[Result]:
+def in_turn(works: Sequence[Callable[[Tick], Result]], progress: Callable[[int, float], None]) -> list[Result]:
+    """As `side_by_side`, one after the other in this process."""
+
     def tick_of(k: int) -> Tick:
         return lambda share: progress(k, (k + share) / len(works))
 

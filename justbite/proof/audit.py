@@ -26,6 +26,8 @@ LEAST_DESCENT, HOVERING = 1.0, 1.05
 STROKE = 1.5
 """How deep a stroke of a way in may go at the full width, over what makes it as heavy as the bite at the bite's feed.
 It goes slower, and what it removes in a minute is measured in any case."""
+SLOW, EQUAL = 0.5, 1.02
+"""Over the bite's: feeds by which alone ways in are told from cuts, and what they may remove in a minute then."""
 
 
 Tick = Callable[[float], None]
@@ -92,6 +94,10 @@ def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, 
     taken = measure.radial_ways(steps, lowered, axial, ap)
     # At full width such a depth is about as heavy as the bite.
     light = (steps[:, 5] > 0.0) & (steps[:, 5] <= STROKE * target * ap / tool.diameter * lowered)
+    if feed is not None:
+        # And so is what goes in at a feed so low that it removes no more than the bite in a minute.
+        pace = moves.feed[steps[:, 0].astype(np.int32)]
+        light |= (pace <= SLOW * feed) & (steps[:, 5] * pace <= EQUAL * target * ap * feed * steps[:, 4])
     # Links come down from their hover height; that is no way in.
     least_descent = max(LEAST_DESCENT, HOVERING * operation.hover)
     trace, way_in = measure.trace_of(
@@ -106,7 +112,7 @@ def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, 
         # Ways in go at feeds of their own, as deep as suits them: drawn is what they remove.
         near = np.nonzero(trace.entry)[0]
         all_of = measure.removal_rates(steps, moves, np.ones(len(steps), dtype=bool), near, window)
-        trace.depth[near] = all_of / (axial[near] * feed)
+        trace.depth[near] = all_of / (ap * feed)
     cutting = (trace.depth > LEAST_CUT * target) & ~trace.entry
     worst = int(np.argmax(np.where(cutting, trace.depth, 0.0))) if len(trace.depth) else 0
     most = float(trace.depth[cutting].max()) if cutting.any() else 0.0

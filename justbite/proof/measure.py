@@ -30,7 +30,7 @@ class Trace:
     length: NDArray[np.float32]
     depth: NDArray[np.float32]
     """Effective radial depth in mm, averaged over the window; 0 where nothing is cut. In ways in: what they remove in
-    a minute, as the radial depth that takes as much at the feed of the bite."""
+    a minute, as the radial depth that takes as much at the bite's depth and feed."""
     entry: NDArray[np.bool_]
 
 
@@ -184,8 +184,8 @@ def ways_in(descent: NDArray[np.bool_], above: NDArray[np.bool_], shallow: NDArr
     """Ways in: from a descent on, as long as it is cut above the level, not at full depth, or no faster than so far.
 
     On the level at most as long again as it came down, or `least` mm: where the stock stands lower than the job
-    says all would be shallow. But a level so thin that all of the width is `light` is entered for as long as it is cut
-    no faster. `feed` is 0 where nothing is taken.
+    says all would be shallow. But what is `light` even at full width, since the level is thin or the feed low, belongs
+    to it for as long as it is cut no faster. `feed` is 0 where nothing is taken.
     """
     entry = descent.copy()
     last = -1

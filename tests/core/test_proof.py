@@ -90,6 +90,20 @@ class AuditTest(SimpleTestCase):
             slot = (steps.block == len(moves) - 1) & (steps.position[:, 1] > 27)
             self.assertEqual(set(steps.entry[slot].tolist()), {way_in})
 
+    def test_a_long_slot_is_a_way_in_while_it_is_no_heavier_than_the_bite(self) -> None:
+        """After a plunge 47 mm at full width: 8 x 10 x 150 mm3/min are less than the bite's 2 x 8 x 900, at 300 not."""
+        parsed = parse_job(job(rectangle(60, 45)))
+        for feed, way_in in ((150, True), (300, False)):
+            moves = read_program(HEAD + f"G0 X6 Y20\nG1 Z-8 F{feed}\nG1 X53\n")
+            found = audit_operation(
+                Stock(parsed, 5 / 60, 0.002), parsed, parsed.operations[0], moves, 2.0, 8.0, SETTINGS, 900.0
+            )
+            far = found.trace.position[:, 0] > 45
+            self.assertEqual(set(found.trace.entry[far].tolist()), {way_in})
+            if way_in:
+                # What is drawn of it is what it removes over what the bite does.
+                np.testing.assert_allclose(found.trace.depth[far][:40] / 2.0, 8 * 10 * 150 / (2 * 8 * 900), rtol=0.02)
+
     def test_it_tells_how_far_it_is_and_can_be_stopped(self) -> None:
         parsed = parse_job(job(rectangle(60, 45)))
         moves = read_program(HEAD + "G0 X20 Y20\nG1 Z-8 F500\nG1 X40 F900\n")
