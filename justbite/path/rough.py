@@ -21,6 +21,7 @@ from justbite.path.links import Speeds
 from justbite.path.opening import Pace
 from justbite.path.program import FeedLaw, Feeds, Heights, MovesBuilder, add_level, level_minutes
 from justbite.path.together import Tick, side_by_side
+from justbite.path.warm import make_ready
 from justbite.path.works import Limits, Swept, Work, works_on
 
 Progress = Callable[[float, str], None]
@@ -152,6 +153,7 @@ def _planned(job: Job, operation: Operation, works: list[Work], terms: _Terms, w
     """For each work the plans of its parts, and the findings; parts and the ways into them planned side by side."""
     tries: list[tuple[int, int, Callable[[Tick], PartPlan]]] = []
     wishes = [replace(wish, place=job.region(work.area.name).start) for work in works]
+    make_ready()
     weighed = side_by_side(
         [partial(_ways_into, work, terms, own) for work, own in zip(works, wishes, strict=True)],
         lambda k, share: progress(WEIGHING * share, f"Weighing ways into {works[k].area.name}"),

@@ -60,6 +60,7 @@ class Ways:
     def forget(self, points: Points) -> None:
         """What was cut along `points` changes what is known about them."""
         reach = 2.0 * self.plane.radius + 2.0 * self._spacing
+        points = np.ascontiguousarray(points)
         for kinds in (self._kinds, self._other_kinds):
             search.forget_near(kinds, *self.plane.frame[:2], self._spacing, points, reach)
 

@@ -3,15 +3,21 @@
 import multiprocessing
 import os
 import signal
+import sys
 import threading
 import time
 from collections.abc import Callable
 from functools import partial
+from unittest.mock import patch
 
 from django.test import SimpleTestCase
+from numba.core.dispatcher import Dispatcher
 
+from justbite.bench import made_areas, measured
 from justbite.errors import JustBiteError, StoppedError
-from justbite.path.together import side_by_side
+from justbite.path import rough
+from justbite.path.together import in_turn, side_by_side
+from justbite.path.warm import make_ready
 
 
 class SideBySideTest(SimpleTestCase):
@@ -92,3 +98,27 @@ class SideBySideTest(SimpleTestCase):
             with self.assertRaisesRegex((ValueError, JustBiteError), sentence):
                 side_by_side([endless, fault], lambda k, share: None)
         self.assertEqual(multiprocessing.active_children(), [])
+
+
+class ReadyTest(SimpleTestCase):
+    def test_forks_find_all_kernels_loaded(self) -> None:
+        """What a plan's parts call is loaded before: else each fork would read it from disk, which took longer."""
+        before = loaded()
+        make_ready()
+        ready = loaded()
+        self.assertGreater(sum(ready.values()), 0)
+        with patch.object(rough, "side_by_side", in_turn):
+            for data in made_areas(range(19, 23)):
+                measured(data, 1e9)
+        after = {name: count for name, count in loaded().items() if count != max(ready[name], before[name])}
+        # What is called in the process itself alone.
+        here = {"fit", "_times", "stamp", "radial_depth", "run", "run_on", "_toggle"}
+        self.assertEqual({name.rsplit(".", 1)[1] for name in after} - here, set())
+
+
+def loaded() -> dict[str, int]:
+    """How many signatures of each kernel are ready in this process."""
+    kernels = [v for name, m in list(sys.modules.items()) if name.startswith("justbite.") for v in vars(m).values()]
+    return {
+        f"{k.py_func.__module__}.{k.py_func.__name__}": len(k.signatures) for k in kernels if isinstance(k, Dispatcher)
+    }
