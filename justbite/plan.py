@@ -109,6 +109,13 @@ def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:
         report, trace, found, bearable = _prove(job, bites, machine, moves, program, compute, progress, shares)
     findings += found
     report["slowed_blocks"] = slowed_blocks
+    if slowed_blocks:
+        findings.append(
+            Finding(
+                "proof.slowed",
+                f"{slowed_blocks} blocks go slower than planned: the proof met chips there thicker than a tooth bears.",
+            )
+        )
     for row, choice in zip(report["operations"], choices, strict=True):
         row.update(choice)
     report["warnings"] = [f.as_dict() for f in findings]

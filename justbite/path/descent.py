@@ -65,6 +65,9 @@ def descend(line: Points, top: float, z: float, radius: float, slope: float, fee
     if all(open_ends) or top - z <= (count + 1) * sloped:
         counts.append(count + 1)
     ways = [floor.strokes(top, z, n, slope, feed, full, open_ends) for n in counts]
+    if open_ends[0] != open_ends[1]:
+        least = max(1, math.ceil((top - z) / (DEEPER * full) - 1e-9))
+        ways += [floor.out_and_back(top, z, n, feed, full, open_ends[0]) for n in (least, least + 1)]
     if not any(open_ends):
         ways.append(floor.slopes(top, z, min(slope, DEEPER * full / floor.length), feed, full))
     return min(ways, key=lambda way: way.minutes)
@@ -133,6 +136,20 @@ class _Floor:
             found.append(self.stroke(order, here, down, slope, feed, full))
             here, order, open_ends = down, order[::-1], open_ends[::-1]
         return _joined(begin, found)
+
+    def out_and_back(self, top: float, z: float, count: int, feed: float, full: float, first_open: bool) -> Descent:
+        """Down in `count` flat strokes, each from the one end that is open, and back through what it cut."""
+        self.height[:] = top
+        out = np.arange(len(self.at))[:: 1 if first_open else -1]
+        found: list[_Lines] = []
+        for k in range(1, count + 1):
+            down = top + (z - top) * k / count
+            found.append((np.append(self.xy[out[0]], down)[None], np.array([feed])))
+            found.append(self.stroke(out, down, down, 0.0, feed, full))
+            # The last one stays at the line's end.
+            if k < count or not first_open:
+                found.append(self.stroke(out[::-1], down, down, 0.0, feed, full))
+        return _joined(np.append(self.xy[out[0]], top), found)
 
     def slopes(self, top: float, z: float, slope: float, feed: float, full: float
                ) -> Descent:  # fmt: skip

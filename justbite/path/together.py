@@ -21,6 +21,11 @@ Result = TypeVar("Result")
 Tick = Callable[[float], None]
 POLL = 0.02
 """Seconds between two looks at how far the work is."""
+ENDED = (
+    "A part of the planning was ended from outside, most likely since memory ran out.",
+    "Close other programs, or put fewer areas into one operation.",
+)
+"""What is said when a fork is gone, and what to do."""
 
 
 def side_by_side(works: Sequence[Callable[[Tick], Result]], progress: Callable[[int, float], None]) -> list[Result]:
@@ -59,7 +64,7 @@ def _forked(works: Sequence[Callable[[Tick], Result]], progress: Callable[[int, 
             fork.start()
             far.close()
             forks[line] = fork
-            line.send(waiting.pop())
+            _ask(line, waiting.pop())
         latest, before = 0, list(shares)
         while len(results) < len(works):
             ready = wait(list(forks), timeout=POLL)
@@ -69,7 +74,7 @@ def _forked(works: Sequence[Callable[[Tick], Result]], progress: Callable[[int, 
                     raise fault
                 results[k], shares[k] = made, 1.0
                 if waiting:
-                    line.send(waiting.pop())
+                    _ask(line, waiting.pop())
             now = list(shares)
             latest = next((k for k, share in enumerate(now) if share != before[k]), latest)
             before = now
@@ -82,14 +87,18 @@ def _forked(works: Sequence[Callable[[Tick], Result]], progress: Callable[[int, 
     return [results[k] for k in range(len(works))]
 
 
+def _ask(line: Connection, k: int) -> None:
+    try:
+        line.send(k)
+    except OSError:
+        raise JustBiteError(*ENDED) from None
+
+
 def _answer(line: Connection) -> tuple[int, Any, BaseException | None]:
     try:
         answer: tuple[int, Any, BaseException | None] = line.recv()
     except (EOFError, OSError):
-        raise JustBiteError(
-            "A part of the planning was ended from outside, most likely since memory ran out.",
-            "Close other programs, or put fewer areas into one operation.",
-        ) from None
+        raise JustBiteError(*ENDED) from None
     return answer
 
 
