@@ -97,16 +97,14 @@ def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:
     headings = [
         Heading(i + 1, o.name, o.tool, b.speed) for i, (o, b) in enumerate(zip(job.operations, bites, strict=True))
     ]
-    program, moves = write_program(job.name, moves, headings, travel, job.setup.work_offset)
-    report, trace, found, bearable = _prove(job, bites, machine, moves, program, compute, progress, PROVING[:2])
     slowed_blocks = 0
-    for shares in pairwise(PROVING[1:]):
-        if not any(f.code == "proof.thick-chip" for f in found):
+    for shares in pairwise(PROVING):
+        program, moves = write_program(job.name, moves, headings, travel, job.setup.work_offset)
+        report, trace, found, bearable = _prove(job, bites, machine, moves, program, compute, progress, shares)
+        if shares[1] == PROVING[-1] or not any(f.code == "proof.thick-chip" for f in found):
             break
         quick, moves = moves.feed, slower.slowed(moves, *bearable)
         slowed_blocks += int((moves.feed < quick).sum())
-        program, moves = write_program(job.name, moves, headings, travel, job.setup.work_offset)
-        report, trace, found, bearable = _prove(job, bites, machine, moves, program, compute, progress, shares)
     findings += found
     report["slowed_blocks"] = slowed_blocks
     if slowed_blocks:

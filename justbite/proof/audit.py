@@ -223,8 +223,9 @@ def _reach(region: Region, job: Job, operation: Operation, radius: float, chord:
 def _axial(job: Job, operation: Operation, steps: NDArray[np.float64], moves: Moves, ap: float,
            chord: float, radius: float) -> NDArray[np.float64]:  # fmt: skip
     """Axial depth of the level that each step belongs to: from the level above, a floor left before, or the top."""
-    taken = np.bincount(steps[:, 0].astype(np.int32), weights=steps[:, 5], minlength=len(moves.kind))
-    walked = np.unique(steps[:, 0].astype(np.int32))
+    block = steps[:, 0].astype(np.int32)
+    taken = np.bincount(block, weights=steps[:, 5], minlength=len(moves.kind))
+    walked = np.unique(block)
     level, rapid = moves.z_level[walked], moves.kind[walked] == RAPID
     # What is cut without a rapid on one level belongs to one area.
     run = np.zeros(len(moves.kind), dtype=np.int32)
@@ -239,13 +240,11 @@ def _axial(job: Job, operation: Operation, steps: NDArray[np.float64], moves: Mo
             shares[index] = np.bincount(run[within], weights=taken[within], minlength=shares.shape[1])
             continue
         # Areas lie in each other, and beyond the open edge of one there may be another: most of it tells.
-        own = np.nonzero(within[steps[:, 0].astype(np.int32)] & (steps[:, 5] > 0))[0]
+        own = np.nonzero(within[block] & (steps[:, 5] > 0))[0]
         spots = steps[own, 1], steps[own, 2]
         weight = shapely.contains_xy(region_shape(region, chord), *spots).astype(float)
         weight += shapely.contains_xy(job_space(job, region, 3.4 * radius + operation.allowance.wall, chord), *spots)
-        shares[index] = np.bincount(
-            run[steps[own, 0].astype(np.int32)], weights=weight * steps[own, 5], minlength=shares.shape[1]
-        )
+        shares[index] = np.bincount(run[block[own]], weights=weight * steps[own, 5], minlength=shares.shape[1])
     owner = np.where(shares.max(axis=0, initial=0.0) > 0.0, shares.argmax(axis=0), -1)
     axial = np.full(len(moves.kind), ap)
     for index, (region, top) in enumerate(zip(regions, tops, strict=True)):
@@ -254,7 +253,7 @@ def _axial(job: Job, operation: Operation, steps: NDArray[np.float64], moves: Mo
         above = np.unique([*levels, *floors_before(job, operation, region, chord), top])
         at = np.searchsorted(above, moves.z_level[own] + 1e-3)
         axial[own] = above[np.minimum(at, len(above) - 1)] - moves.z_level[own]
-    return axial[steps[:, 0].astype(np.int32)]
+    return axial[block]
 
 
 def _gouge(stock: Stock, job: Job, operation: Operation, radius: float, steps: NDArray[np.float64],
