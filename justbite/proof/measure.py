@@ -15,9 +15,10 @@ CHUNK = 400_000
 """Steps that are worked on at once."""
 LEAST_WINDOW = 0.2
 """Share of the window that counts at least where a chip is told: single cells of the map make no chip."""
-ON_LEVEL, FULL, FLAT_TURN, CUSPS = 1e-3, 0.9, 6.5, 0.01
+ON_LEVEL, FULL, FLAT_TURN, CUSPS, APART = 1e-3, 0.9, 6.5, 0.01, 1.0
 """mm above a level that still count as on it; share of the level's depth that a full cut takes; R of level way
-that may follow any way in: a helix's last turn; R of radial depth that is not yet a cut."""
+that may follow any way in: a helix's last turn; R of radial depth that is not yet a cut; R of way without a cut that
+ends a way in at full depth."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,7 +75,7 @@ def trace_of(steps: NDArray[np.float64], lowered: NDArray[np.float32], radial: N
     shallow = feed & (volume < FULL * lowered * axial)
     pace = moves.feed[block]
     pace[idle & ~(descent & (pace <= bite_feed))] = 0.0
-    entry = ways_in(descent, above, shallow | idle, light & ~idle, pace, along[1:], FLAT_TURN * radius)
+    entry = ways_in(descent, above, shallow | idle, light & ~idle, pace, along[1:], FLAT_TURN * radius, APART * radius)
     del pace
     entry &= descent | ~idle
     # The window's reach on either side of an entry belongs to it.
@@ -180,19 +181,21 @@ def _descents(z: NDArray[np.float64], start: float, level: NDArray[np.float64],
 
 def ways_in(descent: NDArray[np.bool_], above: NDArray[np.bool_], shallow: NDArray[np.bool_],
              light: NDArray[np.bool_], feed: NDArray[np.float64], along: NDArray[np.float64],
-             least: float) -> NDArray[np.bool_]:  # fmt: skip
+             least: float, apart: float) -> NDArray[np.bool_]:  # fmt: skip
     """Ways in: from a descent on, as long as it is cut above the level, not at full depth, or no faster than so far.
+
+    At full depth only what follows at once: after a way on which nothing is taken a cut begins, if a slow one.
 
     On the level at most as long again as it came down, or `least` mm: where the stock stands lower than the job
     says all would be shallow. But what is `light` even at full width, since the level is thin or the feed low, belongs
-    to it for as long as it is cut no faster. `feed` is 0 where nothing is taken.
+    to it for as long as it is cut no faster. `feed` is 0 where nothing is taken; `apart`: mm of such way.
     """
     entry = descent.copy()
     last = -1
     for begin in np.nonzero(descent & ~np.concatenate([[False], descent[:-1]]))[0]:
         if begin <= last:
             continue
-        down = last = int(begin)
+        down = last = busy = int(begin)
         fastest = float(feed[begin])
         for k in range(begin + 1, len(entry)):
             if descent[k] or above[k]:
@@ -200,10 +203,13 @@ def ways_in(descent: NDArray[np.bool_], above: NDArray[np.bool_], shallow: NDArr
                 fastest = max(fastest, float(feed[k]))
             elif light[k] and feed[k] <= fastest:
                 pass
-            elif not (shallow[k] or feed[k] <= fastest) or along[k] - along[down] > max(
-                least, along[down] - along[begin]
-            ):
-                break
+            else:
+                at_once = feed[k] == 0.0 or along[k] - along[busy] <= apart
+                follows = shallow[k] or (feed[k] <= fastest and at_once)
+                if not follows or along[k] - along[down] > max(least, along[down] - along[begin]):
+                    break
+            if feed[k] > 0.0:
+                busy = k
             last = k
         entry[begin : last + 1] = True
     return entry

@@ -218,11 +218,14 @@ class WaysInTest(SimpleTestCase):
     """Which steps the proof counts as a way in."""
 
     def ways(self, **marks: tuple[int, int]) -> list[bool]:
-        rows = {name: np.zeros(40, dtype=bool) for name in ("descent", "above", "shallow", "light")}
+        names = ("descent", "above", "shallow", "light", "slow", "idle")
+        rows = {name: np.zeros(40, dtype=bool) for name in names}
         for name, (first, last) in marks.items():
             rows[name][first:last] = True
-        feed = np.where(rows["descent"] | rows["above"] | rows["light"], 1000.0, 3000.0)
-        return ways_in(*rows.values(), feed, np.arange(40.0), 5.0).tolist()
+        slow, idle = rows.pop("slow"), rows.pop("idle")
+        feed = np.where(rows["descent"] | rows["above"] | rows["light"] | slow, 1000.0, 3000.0)
+        feed[idle] = 0.0
+        return ways_in(*rows.values(), feed, np.arange(40.0), 5.0, 3.0).tolist()
 
     def test_down_and_what_it_left(self) -> None:
         found = self.ways(descent=(2, 10), shallow=(10, 14))
@@ -241,6 +244,15 @@ class WaysInTest(SimpleTestCase):
     def test_a_level_so_thin_that_a_slot_is_light(self) -> None:
         """There the way in ends with its feed, not with its length."""
         self.assertEqual(self.ways(descent=(2, 4), light=(4, 30)), [2 <= k < 30 for k in range(40)])
+
+    def test_at_full_depth_only_what_follows_at_once(self) -> None:
+        """A corner cut slowly, after a way there on which nothing is taken, is a cut."""
+        at_once = self.ways(descent=(2, 10), slow=(10, 16))
+        self.assertEqual(at_once, [2 <= k < 16 for k in range(40)])
+        soon = self.ways(descent=(2, 10), idle=(10, 12), slow=(12, 14))
+        self.assertEqual(soon, [2 <= k < 14 for k in range(40)])
+        later = self.ways(descent=(2, 10), idle=(10, 14), slow=(14, 16))
+        self.assertEqual(later, [2 <= k < 14 for k in range(40)])
 
     def test_a_cut_at_full_depth_ends_it(self) -> None:
         found = self.ways(descent=(2, 6), shallow=(7, 12))
