@@ -264,7 +264,10 @@ def _prove(job: Job, bites: list[Bite], machine: Machine, planned: Moves, progra
         own, at = renumbered(read, index)
         teeth = bite.speed * job.tool(operation.tool).flutes
         borne = solver.borne_chip(case_for(job, operation), bite)
-        audit = audit_operation(stock, job, operation, own, bite.ae, bite.ap, settings, bite.feed, teeth, tick, borne)
+        more = index + 1 < len(bites)
+        audit = audit_operation(
+            stock, job, operation, own, bite.ae, bite.ap, settings, bite.feed, teeth, tick, borne, kept=more
+        )
         bearable[at] = audit.bearable
         proving = time.perf_counter() - began
         planner = planned.depth[planned.operation == index]

@@ -12,12 +12,13 @@ from numpy.typing import NDArray
 
 from justbite.model.before import cut_top, floors_before
 from justbite.model.job import Job, Operation, Region
-from justbite.model.moves import RAPID, Moves, sweep_angles
+from justbite.model.moves import RAPID, Moves
 from justbite.model.shapes import free_space, job_space, region_shape
 from justbite.model.stock import heights
-from justbite.proof import measure, replay
+from justbite.proof import measure
+from justbite.proof.lanes import Run, run_over
 from justbite.proof.measure import Trace
-from justbite.proof.stockmap import Stock, off_map, onto_map
+from justbite.proof.stockmap import Stock, Tile
 
 LEAST_CUT = 0.02
 """Radial depth over the target from which on something counts as cut."""
@@ -80,16 +81,17 @@ class Audit:
 def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, target: float,
                     ap: float, settings: ProofSettings, feed: float | None = None,
                     teeth_a_minute: float = np.inf, tick: Tick = lambda share: None,
-                    borne: float = np.inf) -> Audit:  # fmt: skip
+                    borne: float = np.inf, kept: bool = True) -> Audit:  # fmt: skip
     """Run the moves of one operation over `stock` and measure. `target` and `ap` in mm.
 
     With the `feed` of the bite, mm/min, the trace of ways in tells their load instead of their depth. Chips are told
     for so many teeth a minute, of which each bears `borne` mm. `tick` is called with the share of the map that is
-    done, and may raise to stop.
+    done, and may raise to stop. `kept`: another operation comes after it, and `stock` is to hold what this one left.
     """
     tool = job.tool(operation.tool)
     radius = tool.diameter / 2
-    steps, lowered, rapids, drops, left_over = _run(stock, job, operation, moves, radius, settings, tick)
+    found, left_over = _run(stock, job, operation, moves, radius, settings, tick, kept)
+    steps, lowered, rapids, drops = found.steps, found.lowered, found.rapids, found.drops
     axial = _axial(job, operation, steps, moves, ap, stock.chord, radius)
     taken = measure.radial_ways(steps, lowered, axial, ap)
     # At full width such a depth is about as heavy as the bite.
@@ -162,35 +164,32 @@ def _quantile(values: NDArray[np.float32], weights: NDArray[np.float32], share: 
 
 
 def _run(
-    stock: Stock, job: Job, operation: Operation, moves: Moves, radius: float, settings: ProofSettings, tick: Tick
-) -> tuple[NDArray[np.float64], NDArray[np.float32], NDArray[np.float64], NDArray[np.float64], float]:
-    """Run the moves over all tiles of the stock: as replay.run, places on the drawing; and the share left over."""
+    stock: Stock, job: Job, operation: Operation, moves: Moves, radius: float, settings: ProofSettings, tick: Tick,
+    kept: bool,
+) -> tuple[Run, float]:  # fmt: skip
+    """Run the moves over all tiles of the stock, steps on the drawing; and the share left over."""
     emptied = _emptied(stock, job, operation, radius)
-    reaches = [(r, _reach(r, job, operation, radius, stock.chord)) for r in map(job.region, operation.regions)]
-    places = onto_map(moves.start), moves.kind, onto_map(moves.end), onto_map(np.nan_to_num(moves.centre))
-    found = None
-    reachable = standing = 0
-    for number, tile in enumerate(stock.tiles()):
-        tick(number / stock.count)
+    reaches = [
+        (_reach(r, job, operation, radius, stock.chord), r.bottom + operation.allowance.floor + settings.gouge)
+        for r in map(job.region, operation.regions)
+    ]
+
+    def before(tile: Tile) -> None:
         for shape, z in emptied:
             tile.lower(shape, z)
-        given = (
-            *tile.packed(), *places, sweep_angles(moves), radius, settings.step * radius, job.approach_gap,
-        )  # fmt: skip
-        if found is None:
-            found = replay.run(*given)
-        else:
-            replay.run_on(*given, *found)
+
+    def after(tile: Tile) -> tuple[int, int]:
         tops = tile.tops()
-        for region, reach in reaches:
+        reachable = standing = 0
+        for reach, floor in reaches:
             inside = tile.mask(reach)
             reachable += int(np.count_nonzero(inside))
-            floor = tile.units(region.bottom + operation.allowance.floor + settings.gouge)
-            standing += int(np.count_nonzero(inside & (tops > floor)))
-    assert found is not None
-    steps, lowered, rapids, drops = found
-    steps[:, 1:3] = off_map(steps[:, 1:3])
-    return steps, lowered, rapids, drops, standing / reachable if reachable else 0.0
+            standing += int(np.count_nonzero(inside & (tops > tile.units(floor))))
+        return reachable, standing
+
+    found, counts = run_over(stock, moves, radius, settings.step * radius, job.approach_gap, before, after, tick, kept)
+    reachable, standing = (sum(one) for one in zip(*counts, strict=True))
+    return found, standing / reachable if reachable else 0.0
 
 
 def _emptied(stock: Stock, job: Job, operation: Operation, radius: float) -> list[tuple[shapely.Geometry, float]]:

@@ -122,47 +122,22 @@ def _steps(px, py, pz, kind, end, centre, sweep, step):  # type: ignore[no-untyp
 
 
 @njit(cache=True, nogil=True)
-def run(height, low, share, x0, y0, cell, z0, unit, start, kind, end, centre, sweep, radius, step, beside):  # type: ignore[no-untyped-def]
-    """Walk all blocks. Returns per step: block, x, y, z, length, volume; per step the area lowered, mm2;
-    per block the most stock met at a rapid, mm; and per block, where a rapid comes down, how far below
-    what stands within `beside` mm of the cutter it ends, mm. `height` and `low` (ny, nx) in units of `unit` mm
-    over `z0`: of a cell `share` / WHOLE is cut down to `low`, the rest stands at `height`.
-    """
-    n = kind.size
+def walk(start, kind, end, centre, sweep, step):  # type: ignore[no-untyped-def]
+    """All blocks in steps of at most `step` mm; per step (n, 6): block, x, y, z, length, and 0 for its volume."""
     # Counted first: a table that grows would be there twice.
     capacity = 0
     px, py, pz = start
-    for k in range(n):
+    for k in range(kind.size):
         capacity += _steps(px, py, pz, kind[k], end[k], centre[k], sweep[k], step)[1]
         px, py, pz = end[k]
     at = np.zeros((capacity, 6))
-    lowered = np.zeros(capacity, dtype=np.float32)
-    rapids = np.zeros(n)
-    drops = np.zeros(n)
-    run_on(
-        height, low, share, x0, y0, cell, z0, unit, start, kind, end, centre, sweep, radius, step, beside,
-        at, lowered, rapids, drops,
-    )  # fmt: skip
-    return at, lowered, rapids, drops
-
-
-@njit(cache=True, nogil=True)
-def run_on(  # type: ignore[no-untyped-def]
-    height, low, share, x0, y0, cell, z0, unit, start, kind, end, centre, sweep, radius, step, beside,
-    at, lowered, rapids, drops,
-):  # fmt: skip
-    """Walk the same blocks over another part of the map: what a step takes adds up, what it meets is the most."""
-    n = kind.size
     used = 0
     px, py, pz = start
-    for k in range(n):
+    for k in range(kind.size):
         ex, ey, ez = end[k]
         whole, count = _steps(px, py, pz, kind[k], end[k], centre[k], sweep[k], step)
-        if count == 0:
-            continue
         radius_here = np.hypot(px - centre[k, 0], py - centre[k, 1])
         angle0 = np.arctan2(py - centre[k, 1], px - centre[k, 0])
-        ax, ay, az = px, py, pz
         for m in range(1, count + 1):
             t = m / count
             if kind[k] > 1:
@@ -176,26 +151,64 @@ def run_on(  # type: ignore[no-untyped-def]
             if m == count:
                 # The end as written: an arc's radius is rounded, and what lies between would be taken for known.
                 bx, by, bz = ex, ey, ez
-            if kind[k] == 0:
-                # Half a cell off the rim: a cutter that only slides along a wall is clear of it.
-                met = unit * _touches(
-                    height, low, share, x0, y0, cell, bx, by, _units(bz, z0, unit), radius - 0.5 * cell
-                )
-                rapids[k] = max(rapids[k], met)
-            volume, area = _sweep(
-                height, low, share, x0, y0, cell, unit, ax, ay, _units(az, z0, unit), bx, by, _units(bz, z0, unit),
-                radius,
-            )  # fmt: skip
             at[used, 0] = k
             at[used, 1] = bx
             at[used, 2] = by
             at[used, 3] = bz
             at[used, 4] = whole / count
-            at[used, 5] += volume
-            lowered[used] += area
             used += 1
-            ax, ay, az = bx, by, bz
-        if kind[k] == 0 and ez < pz:
-            down = _units(ez, z0, unit)
-            drops[k] = max(drops[k], unit * _touches(height, low, share, x0, y0, cell, ex, ey, down, radius + beside))
         px, py, pz = ex, ey, ez
+    return at
+
+
+@njit(cache=True, nogil=True)
+def run_on(  # type: ignore[no-untyped-def]
+    height, low, share, x0, y0, cell, z0, unit, start, kind, at, radius, beside, volume, lowered, rapids, drops,
+):  # fmt: skip
+    """Take what the steps `at` (n, 6) of `walk` take from a part of the map. `height` and `low` (ny, nx) in units of
+    `unit` mm over `z0`: of a cell `share` / WHOLE is cut down to `low`, the rest stands at `height`.
+
+    Per step `volume` (mm3) and `lowered` (mm2, area) grow by what is taken. Per block `rapids` is raised to the most
+    stock met at a rapid, and `drops`, where a rapid comes down, to how far below what stands within `beside` mm of the
+    cutter it ends; mm.
+    """
+    bottom, top = y0 - radius - beside - cell, y0 + height.shape[0] * cell + radius + beside
+    ax, ay, az = start
+    from_z = az
+    for s in range(at.shape[0]):
+        k = int(at[s, 0])
+        bx, by, bz = at[s, 1], at[s, 2], at[s, 3]
+        if bottom <= by <= top:
+            down = _units(bz, z0, unit)
+            if kind[k] == 0:
+                # Half a cell off the rim: a cutter that only slides along a wall is clear of it.
+                met = unit * _touches(height, low, share, x0, y0, cell, bx, by, down, radius - 0.5 * cell)
+                rapids[k] = max(rapids[k], met)
+            some, area = _sweep(
+                height, low, share, x0, y0, cell, unit, ax, ay, _units(az, z0, unit), bx, by, down, radius
+            )  # fmt: skip
+            volume[s] += some
+            lowered[s] += area
+        if s + 1 == at.shape[0] or at[s + 1, 0] != at[s, 0]:
+            if kind[k] == 0 and bz < from_z and bottom <= by <= top:
+                end = _units(bz, z0, unit)
+                drops[k] = max(
+                    drops[k], unit * _touches(height, low, share, x0, y0, cell, bx, by, end, radius + beside)
+                )
+            from_z = bz
+        ax, ay, az = bx, by, bz
+
+
+@njit(cache=True, nogil=True)
+def run(height, low, share, x0, y0, cell, z0, unit, start, kind, end, centre, sweep, radius, step, beside):  # type: ignore[no-untyped-def]
+    """Walk all blocks over a whole map: the steps of `walk` with their volumes, and what `run_on` tells besides."""
+    at = walk(start, kind, end, centre, sweep, step)
+    volume = np.zeros(at.shape[0])
+    lowered = np.zeros(at.shape[0], dtype=np.float32)
+    rapids = np.zeros(kind.size)
+    drops = np.zeros(kind.size)
+    run_on(
+        height, low, share, x0, y0, cell, z0, unit, start, kind, at, radius, beside, volume, lowered, rapids, drops,
+    )  # fmt: skip
+    at[:, 5] = volume
+    return at, lowered, rapids, drops

@@ -22,8 +22,10 @@ from justbite.proof import replay
 
 AIR = -32768
 """Where there is no stock at all, in the map's units."""
-TILE_CELLS = 8_000_000
-"""Cells that are worked on at a time."""
+TILE_CELLS = 4_000_000
+"""Cells of a band; as many bands are worked on at a time as there are cores."""
+PLAIN_TILES = 8
+"""A map of no more bands is kept as it is: to pack it takes longer than to run over it."""
 COS, SIN = math.cos(math.atan(0.236)), math.sin(math.atan(0.236))
 """The map's rows lie at this angle to the drawing. Along them, a front that follows a wall takes whole rows of cells:
 half a cell over the bite too much or too little all the way. At a slope it meets rows and columns in turn."""
@@ -119,19 +121,23 @@ class Stock:
 
     def tiles(self) -> Iterator[Tile]:
         """Each band in turn; what is done to it before the next is asked for stays."""
-        for first in range(0, self.ny, self._rows):
-            tile = self._unpacked(first)
+        for number in range(self.count):
+            tile = self.tile(number)
             yield tile
-            # A map of one tile need not be packed at all.
-            if self._rows < self.ny:
-                self._kept[first] = tuple(zlib.compress(a.tobytes(), 1) for a in (tile.height, tile.low, tile.share))
-            else:
-                self._kept[first] = tile
+            self.keep(number, tile)
 
-    def _unpacked(self, first: int) -> Tile:
-        """The band that begins at a row, as it was left; at first as the stock comes."""
+    def keep(self, number: int, tile: Tile) -> None:
+        """Hold a band as it is now."""
+        if self.count <= PLAIN_TILES:
+            self._kept[number] = tile
+        else:
+            self._kept[number] = tuple(zlib.compress(a.tobytes(), 1) for a in (tile.height, tile.low, tile.share))
+
+    def tile(self, number: int) -> Tile:
+        """A band as it was held last; at first as the stock comes."""
+        first = number * self._rows
         shape = min(self._rows, self.ny - first), self.nx
-        kept = self._kept.get(first)
+        kept = self._kept.get(number)
         if isinstance(kept, Tile):
             return kept
         place = self.x0, self.y0 + first * self.cell, self.cell, self._z0, self._unit

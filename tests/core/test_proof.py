@@ -7,6 +7,7 @@ import math
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
+from unittest.mock import patch
 
 import numpy as np
 from django.test import SimpleTestCase
@@ -19,8 +20,9 @@ from justbite.motion.clock import Drive, block_times
 from justbite.nc.reader import read_program
 from justbite.nc.writer import Heading, write_program
 from justbite.plan import plan
+from justbite.proof import lanes
 from justbite.proof.audit import Audit, ProofSettings, audit_operation
-from justbite.proof.stockmap import Stock
+from justbite.proof.stockmap import PLAIN_TILES, Stock
 from justbite.tolerances import PROOF_BITE_CELLS
 from tests.core.test_path import job, rectangle
 
@@ -124,7 +126,10 @@ class AuditTest(SimpleTestCase):
             run(stop)
 
     def test_tiles_are_one_map(self) -> None:
-        """A map in many tiles, packed in between, measures what one tile does; also what the next operation meets."""
+        """A map in many tiles measures what one tile does, on any number of cores; also what the next operation meets.
+
+        Of twenty tiles each is packed in between, of five none.
+        """
         data = job(rectangle(60, 45))
         data["operations"].append({**data["operations"][0], "name": "again"})
         parsed = parse_job(data)
@@ -132,14 +137,20 @@ class AuditTest(SimpleTestCase):
             HEAD + "G0 X20 Y20\nG1 Z-8 F500\nG1 X40 F900\nG0 Y22\nG3 X20 I-10 J0 F900\nG0 Z1\nG0 X35\nG0 Z-3\n"
         )
         found = []
-        for tile_cells in (10**9, 20_000):
+        counts = []
+        for tile_cells, cores in ((10**9, 2), (20_000, 1), (20_000, 3), (90_000, 2)):
             stock = Stock(parsed, 5 / 60, 0.002, tile_cells=tile_cells)
-            found.append([audit_operation(stock, parsed, o, moves, 2.0, 8.0, SETTINGS) for o in parsed.operations])
-        self.assertGreater(len(list(stock.tiles())), 20)
-        for one, many in zip(*found, strict=True):
-            np.testing.assert_allclose(many.trace.depth, one.trace.depth, atol=1e-5)
-            for name in ("removed", "left_over", "rapid", "drop", "gouge", "most_depth"):
-                self.assertAlmostEqual(getattr(many, name), getattr(one, name), 6, name)
+            counts.append(stock.count)
+            with patch.object(lanes.os, "sched_getaffinity", lambda _pid, cores=cores: set(range(cores))):
+                found.append([audit_operation(stock, parsed, o, moves, 2.0, 8.0, SETTINGS) for o in parsed.operations])
+        self.assertEqual(counts[0], 1)
+        self.assertGreater(counts[1], 20)
+        self.assertTrue(1 < counts[3] <= PLAIN_TILES)
+        for one, *others in zip(*found, strict=True):
+            for many in others:
+                np.testing.assert_allclose(many.trace.depth, one.trace.depth, atol=1e-5)
+                for name in ("removed", "left_over", "rapid", "drop", "gouge", "most_depth"):
+                    self.assertAlmostEqual(getattr(many, name), getattr(one, name), 6, name)
         first, second = found[1]
         self.assertGreater(first.removed, 1000.0)
         self.assertGreater(first.rapid, 1.0)

@@ -1,0 +1,112 @@
+"""Running a program over all tiles of the stock's map, a tile on each core.
+
+The kernels let go of the interpreter's lock and work on a tile for long, so that threads do. Of each tile the lane that
+it is added to is settled beforehand: sums come out the same every time.
+"""
+
+import os
+import queue
+from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass
+from typing import TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from justbite.model.moves import Moves, sweep_angles
+from justbite.proof import replay
+from justbite.proof.stockmap import Stock, Tile, off_map, onto_map
+
+Found = TypeVar("Found")
+
+
+@dataclass(frozen=True, slots=True)
+class Run:
+    """What a program takes, and what its rapids meet; see `replay.run_on`."""
+
+    steps: NDArray[np.float64]
+    """(n, 6): block, x, y, z on the drawing, length, volume."""
+    lowered: NDArray[np.float32]
+    """(n,) mm2"""
+    rapids: NDArray[np.float64]
+    """(blocks,) mm"""
+    drops: NDArray[np.float64]
+    """(blocks,) mm"""
+
+
+@dataclass(frozen=True, slots=True)
+class _Lane:
+    """What one core finds on its tiles."""
+
+    volume: NDArray[np.float64]
+    lowered: NDArray[np.float32]
+    rapids: NDArray[np.float64]
+    drops: NDArray[np.float64]
+
+
+def run_over(stock: Stock, moves: Moves, radius: float, step: float, beside: float, before: Callable[[Tile], None],
+             after: Callable[[Tile], Found], tick: Callable[[float], None], kept: bool
+             ) -> tuple[Run, list[Found]]:  # fmt: skip
+    """Run the moves of a cutter of `radius` over the stock in steps of `step`; mm.
+
+    `beside`: how near stock counts where a rapid comes down. `before` is done to each tile before, and what `after`
+    tells of each is returned, both on any core. `tick` is called from here with the share of tiles done, and may raise
+    to stop. `kept`: the stock is to hold what is left.
+    """
+    start = onto_map(moves.start)
+    places = start, moves.kind, onto_map(moves.end), onto_map(np.nan_to_num(moves.centre))
+    steps: NDArray[np.float64] = replay.walk(*(*places, sweep_angles(moves), step))
+    blocks = len(moves.kind)
+    lanes = [
+        _Lane(np.zeros(len(steps)), np.zeros(len(steps), np.float32), np.zeros(blocks), np.zeros(blocks))
+        for _ in range(min(stock.count, len(os.sched_getaffinity(0))))
+    ]
+
+    def over(number: int, lane: _Lane) -> Found:
+        tile = stock.tile(number)
+        before(tile)
+        given = *tile.packed(), start, moves.kind, steps, radius, beside
+        replay.run_on(*(*given, lane.volume, lane.lowered, lane.rapids, lane.drops))
+        told = after(tile)
+        if kept:
+            stock.keep(number, tile)
+        return told
+
+    found = _in_lanes(over, stock.count, lanes, tick)
+    whole, *others = lanes
+    for lane in others:
+        whole.volume[:] += lane.volume
+        whole.lowered[:] += lane.lowered
+        np.maximum(whole.rapids, lane.rapids, out=whole.rapids)
+        np.maximum(whole.drops, lane.drops, out=whole.drops)
+    steps[:, 5] = whole.volume
+    steps[:, 1:3] = off_map(steps[:, 1:3])
+    return Run(steps, whole.lowered, whole.rapids, whole.drops), found
+
+
+def _in_lanes(over: Callable[[int, _Lane], Found], count: int, lanes: list[_Lane], tick: Callable[[float], None]
+              ) -> list[Found]:  # fmt: skip
+    """`over` for every tile, each lane's own one after the other."""
+    waiting = [list(range(first, count, len(lanes)))[::-1] for first in range(len(lanes))]
+    done: queue.SimpleQueue[Future[Found]] = queue.SimpleQueue()
+    lane_of: dict[Future[Found], int] = {}
+    found: list[Found] = []
+    with ThreadPoolExecutor(len(lanes)) as pool:
+
+        def begin(lane: int) -> None:
+            if waiting[lane]:
+                work = pool.submit(over, waiting[lane].pop(), lanes[lane])
+                lane_of[work] = lane
+                work.add_done_callback(done.put)
+
+        tick(0.0)
+        for lane in range(len(lanes)):
+            begin(lane)
+        while len(found) < count:
+            ended = done.get()
+            found.append(ended.result())
+            if len(found) < count:
+                tick(len(found) / count)
+            begin(lane_of.pop(ended))
+    return found
