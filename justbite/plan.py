@@ -15,6 +15,7 @@ from justbite import __version__, rules, slower, tolerances
 from justbite.bite import solver
 from justbite.choice import Trial, known_path, path_seconds, promising
 from justbite.errors import JobError, NothingToCutError
+from justbite.memory import give_back_large, give_back_small
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Machine, Material, Operation
@@ -53,6 +54,7 @@ class Plan:
 
 def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:
     """Plan a job (in millimetres). Raises InputError or StoppedError; nothing is half done."""
+    give_back_large()
     machine, material = check_job(job)
     travel = job.travel_height
     highest = max([heights(job.stock)[1], *(k.top for k in job.keep_outs)])
@@ -97,6 +99,7 @@ def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:
     headings = [
         Heading(i + 1, o.name, o.tool, b.speed) for i, (o, b) in enumerate(zip(job.operations, bites, strict=True))
     ]
+    give_back_small()
     slowed_blocks = 0
     for shares in pairwise(PROVING):
         program, moves = write_program(job.name, moves, headings, travel, job.setup.work_offset)

@@ -36,26 +36,29 @@ class PathTrace:
         """From the proof's steps of one operation whose blocks are `rows` of the program."""
         before = np.concatenate([[0.0], np.cumsum(seconds)])
         block = trace.block
-        length = trace.length.astype(np.float64)
-        last = np.concatenate([block[1:] != block[:-1], [True]]) if len(block) else np.zeros(0, bool)
-        along = np.cumsum(length)
-        first = np.concatenate([[0], np.nonzero(last)[0][:-1] + 1]) if len(block) else np.zeros(0, int)
-        run = np.cumsum(np.concatenate([[0], last[:-1]])) if len(block) else np.zeros(0, int)
-        begin = (along - length)[first][run]
-        whole = np.add.reduceat(length, first)[run] if len(block) else length
-        ratio = (along - begin) / np.maximum(whole, 1e-12)
-        at = rows[block]
-        time = before[at] + seconds[at] * ratio
-        feed = np.where(moves.kind[block] == 0, 0.0, 60.0 * whole / np.maximum(seconds[at], 1e-9))
-        every = np.floor(along / SPACING)
-        keep = last | np.concatenate([every[1:] != every[:-1], [True]]) if len(block) else last
-        share = np.maximum.reduceat(trace.depth, _runs(keep)) / target if keep.any() else trace.depth[:0]
+        count = len(block)
+        last = np.append(block[1:] != block[:-1], True)[:count]
+        along = np.cumsum(trace.length, dtype=np.float64)
+        ends = np.nonzero(last)[0]
+        first = np.append(0, ends[:-1] + 1)[: len(ends)]
+        # Of each block that is walked: where it begins, and its length.
+        begin = along[first] - trace.length[first]
+        whole = along[ends] - begin
+        every = np.floor(along / SPACING).astype(np.int32)
+        keep = last | np.append(every[1:] != every[:-1], True)[:count]
+        del every
         k = np.nonzero(keep)[0]
+        run = np.searchsorted(ends, k)
+        ratio = (along[k] - begin[run]) / np.maximum(whole[run], 1e-12)
+        at = rows[block[k]]
+        time = before[at] + seconds[at] * ratio
+        feed = np.where(moves.kind[block[k]] == 0, 0.0, 60.0 * whole[run] / np.maximum(seconds[at], 1e-9))
+        share = np.maximum.reduceat(trace.depth, _runs(keep)) / target if count else trace.depth
         return PathTrace(
             position=trace.position[k],
-            seconds=time[k].astype(np.float32),
+            seconds=time.astype(np.float32),
             share=share.astype(np.float32),
-            feed=feed[k].astype(np.float32),
+            feed=feed.astype(np.float32),
             line=moves.line[block[k]],
             part=part[block[k]],
             operation=moves.operation[block[k]].astype(np.uint8),

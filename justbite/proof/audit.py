@@ -14,8 +14,8 @@ from justbite.model.before import cut_top, floors_before
 from justbite.model.job import Job, Operation, Region
 from justbite.model.moves import RAPID, Moves
 from justbite.model.shapes import free_space, job_space, region_shape
-from justbite.model.stock import heights
 from justbite.proof import measure
+from justbite.proof.gouge import deepest
 from justbite.proof.lanes import Run, run_over
 from justbite.proof.measure import Trace
 from justbite.proof.stockmap import Stock, Tile
@@ -100,11 +100,14 @@ def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, 
         # And so is what goes in at a feed so low that it removes no more than the bite in a minute.
         pace = moves.feed[steps[:, 0].astype(np.int32)]
         light |= (pace <= SLOW * feed) & (steps[:, 5] * pace <= EQUAL * target * ap * feed * steps[:, 4])
+        del pace
     # Links come down from their hover height; that is no way in.
     least_descent = max(LEAST_DESCENT, HOVERING * operation.hover)
     trace, way_in = measure.trace_of(
         steps, lowered, taken, light, moves, axial, settings.window * radius, radius, least_descent, feed or 0.0
     )  # fmt: skip
+    # A long program has millions of steps: what is not asked for again goes.
+    del found, lowered, light, axial
     window = settings.window * radius
     ways_in = np.nonzero(way_in)[0]
     # What is cut beside a way in, before or after, is not its load.
@@ -121,13 +124,15 @@ def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, 
     # The window reaches from a cut into the links beside it: what takes nothing itself is no cutting length.
     cutting &= taken > LEAST_CUT * target * steps[:, 4]
     depth, length = trace.depth[cutting], trace.length[cutting]
-    chips, bearable = measure.chips(steps, moves, taken, trace.entry, window, radius, teeth_a_minute, borne)
+    gouge, gouge_at = deepest(job, operation, radius, stock.chord, steps, settings.gouge)
+    removed = float(steps[:, 5].sum())
+    del steps, cutting
+    chips, bearable = measure.chips(trace, moves, taken, window, radius, teeth_a_minute, borne)
     thickest = int(np.argmax(chips)) if len(chips) else 0
-    gouge, gouge_at = _gouge(stock, job, operation, radius, steps, settings.gouge)
     k = int(np.argmax(rapids)) if len(rapids) else 0
     d = int(np.argmax(drops)) if len(drops) else 0
     return Audit(
-        removed=float(steps[:, 5].sum()),
+        removed=removed,
         cut_length=float(length.sum()),
         most_depth=most,
         depth_999=_quantile(depth, length, 0.999),
@@ -220,7 +225,7 @@ def _reach(region: Region, job: Job, operation: Operation, radius: float, chord:
 
 
 def _axial(job: Job, operation: Operation, steps: NDArray[np.float64], moves: Moves, ap: float,
-           chord: float, radius: float) -> NDArray[np.float64]:  # fmt: skip
+           chord: float, radius: float) -> NDArray[np.float32]:  # fmt: skip
     """Axial depth of the level that each step belongs to: from the level above, a floor left before, or the top."""
     block = steps[:, 0].astype(np.int32)
     taken = np.bincount(block, weights=steps[:, 5], minlength=len(moves.kind))
@@ -245,7 +250,7 @@ def _axial(job: Job, operation: Operation, steps: NDArray[np.float64], moves: Mo
         weight += shapely.contains_xy(job_space(job, region, 3.4 * radius + operation.allowance.wall, chord), *spots)
         shares[index] = np.bincount(run[block[own]], weights=weight * steps[own, 5], minlength=shares.shape[1])
     owner = np.where(shares.max(axis=0, initial=0.0) > 0.0, shares.argmax(axis=0), -1)
-    axial = np.full(len(moves.kind), ap)
+    axial = np.full(len(moves.kind), ap, dtype=np.float32)
     for index, (region, top) in enumerate(zip(regions, tops, strict=True)):
         own = walked[owner[run[walked]] == index]
         levels = np.unique(np.round(moves.z_level[own], 4))
@@ -253,42 +258,6 @@ def _axial(job: Job, operation: Operation, steps: NDArray[np.float64], moves: Mo
         at = np.searchsorted(above, moves.z_level[own] + 1e-3)
         axial[own] = above[np.minimum(at, len(above) - 1)] - moves.z_level[own]
     return axial[block]
-
-
-def _gouge(stock: Stock, job: Job, operation: Operation, radius: float, steps: NDArray[np.float64],
-           least: float) -> tuple[float, tuple[float, float, float]]:  # fmt: skip
-    """Deepest cut into walls, islands or floors, in mm, exact from the job's geometry; and where.
-
-    A centre nearer to a wall than the radius and allowance is in the wall by the difference. A
-    position that is in no area of the operation and takes material is in the part altogether.
-    """
-    wall = radius + operation.allowance.wall
-    worst = np.full(len(steps), np.inf)
-    below = steps[:, 3] < heights(job.stock)[1] - 1e-6
-    for region in (job.region(n) for n in operation.regions):
-        free = job_space(job, region, 3.4 * radius + operation.allowance.wall, stock.chord)
-        inside = below & shapely.contains_xy(free, steps[:, 1], steps[:, 2])
-        # Well away from walls only the floor is asked for; a buffer's chords are nearer by half a per cent at most.
-        clear = inside & shapely.contains_xy(free.buffer(-1.02 * wall), steps[:, 1], steps[:, 2])
-        floor = region.bottom + operation.allowance.floor
-        worst[clear] = np.minimum(worst[clear], np.maximum(0.0, floor - steps[clear, 3]))
-        own = np.nonzero(inside & ~clear)[0]
-        border = shapely.get_parts(shapely.get_parts(shapely.boundary(free)))
-        rings = [np.asarray(g.coords) for g in border]
-        pieces = np.concatenate([np.stack([r[:-1], r[1:]], axis=1) for r in rings])
-        tree = shapely.STRtree(shapely.linestrings(pieces))
-        spots = shapely.points(steps[own, 1], steps[own, 2])
-        pairs, distance = tree.query_nearest(spots, return_distance=True, all_matches=False)
-        gap = np.zeros(len(own))
-        gap[pairs[0]] = distance
-        worst[own] = np.minimum(worst[own], np.maximum(wall - gap, floor - steps[own, 3]))
-    outside = below & np.isinf(worst)
-    worst[outside & (steps[:, 5] > 0)] = radius
-    worst[np.isinf(worst)] = 0.0
-    if len(worst) == 0 or worst.max() <= least:
-        return 0.0, (0.0, 0.0, 0.0)
-    k = int(np.argmax(worst))
-    return float(worst[k]), _place(steps[k, 1:4])
 
 
 def renumbered(moves: Moves, operation: int) -> tuple[Moves, NDArray[np.int64]]:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from justbite.model.moves import RAPID, Moves
 
-CHUNK = 400_000
+CHUNK = 100_000
 """Steps that are worked on at once."""
 LEAST_WINDOW = 0.2
 """Share of the window that counts at least where a chip is told: single cells of the map make no chip."""
@@ -35,20 +35,22 @@ class Trace:
     entry: NDArray[np.bool_]
 
 
-def radial_ways(steps: NDArray[np.float64], lowered: NDArray[np.float32], axial: NDArray[np.float64],
-            ap: float) -> NDArray[np.float64]:  # fmt: skip
+def radial_ways(steps: NDArray[np.float64], lowered: NDArray[np.float32], axial: NDArray[np.float32],
+            ap: float) -> NDArray[np.float32]:  # fmt: skip
     """(n,) mm2 of radial depth times way: the volume of each step over its axial depth.
 
     A film that a level above left stands as high as that level: no step takes more to the side than the area that it
     lowers. What stands higher than the bite is deep counts by its volume all the same.
     """
-    found = steps[:, 5] / axial
-    np.minimum(found, lowered, out=found)
-    return np.maximum(found, steps[:, 5] / ap, out=found)
+    found = np.empty(len(steps), dtype=np.float32)
+    for rows in chunks(len(steps)):
+        volume = steps[rows, 5]
+        found[rows] = np.maximum(np.minimum(volume / axial[rows], lowered[rows]), volume / ap)
+    return found
 
 
-def trace_of(steps: NDArray[np.float64], lowered: NDArray[np.float32], radial: NDArray[np.float64],
-             light: NDArray[np.bool_], moves: Moves, axial: NDArray[np.float64], window: float, radius: float,
+def trace_of(steps: NDArray[np.float64], lowered: NDArray[np.float32], radial: NDArray[np.float32],
+             light: NDArray[np.bool_], moves: Moves, axial: NDArray[np.float32], window: float, radius: float,
              least_descent: float, bite_feed: float) -> tuple[Trace, NDArray[np.bool_]]:  # fmt: skip
     """Radial depth per step: what `radial_ways` tells over length, over a window about the step; and ways in.
 
@@ -60,27 +62,29 @@ def trace_of(steps: NDArray[np.float64], lowered: NDArray[np.float32], radial: N
     along = _sums(len(steps), lambda rows: length[rows])
     taken = _sums(len(steps), lambda rows: np.where(feed[rows], radial[rows], 0.0))
     depth = np.empty(len(steps), dtype=np.float32)
-    for rows in _chunks(len(steps)):
+    for rows in chunks(len(steps)):
         middle = _middles(along, rows)
         over = np.interp(middle + window / 2, along, taken) - np.interp(middle - window / 2, along, taken)
         depth[rows] = np.where(feed[rows], over / window, 0.0)
     del taken
-    level = moves.z_level[block]
+    level = moves.z_level.astype(np.float32)[block]
     descent = _descents(steps[:, 3], float(moves.start[2]), level, least_descent) & feed
-    # Between discs a step apart a wall keeps cusps: on a second way along it they are no cut.
-    idle = feed & (volume <= CUSPS * radius * length * axial)
-    above = feed & ~idle & (steps[:, 3] > level + ON_LEVEL)
+    idle, above, shallow = feed.copy(), feed.copy(), feed.copy()
+    for rows in chunks(len(steps)):
+        # Between discs a step apart a wall keeps cusps: on a second way along it they are no cut.
+        idle[rows] &= volume[rows] <= CUSPS * radius * length[rows] * axial[rows]
+        above[rows] &= ~idle[rows] & (steps[rows, 3] > level[rows] + ON_LEVEL)
+        # Cut on the level at less than its depth: what a way in left.
+        shallow[rows] &= volume[rows] < FULL * lowered[rows] * axial[rows]
     del level
-    # Cut on the level at less than its depth: what a way in left.
-    shallow = feed & (volume < FULL * lowered * axial)
-    pace = moves.feed[block]
+    pace = moves.feed.astype(np.float32)[block]
     pace[idle & ~(descent & (pace <= bite_feed))] = 0.0
     entry = ways_in(descent, above, shallow | idle, light & ~idle, pace, along[1:], FLAT_TURN * radius, APART * radius)
     del pace
     entry &= descent | ~idle
     # The window's reach on either side of an entry belongs to it.
     near = entry.copy()
-    for rows in _chunks(len(steps)):
+    for rows in chunks(len(steps)):
         for shift in (window / 2, -window / 2):
             spots = _middles(along, rows) + shift
             about = slice(
@@ -116,9 +120,8 @@ def removal_rates(steps: NDArray[np.float64], moves: Moves, counted: NDArray[np.
     return np.where(spent > 0.0, taken / np.maximum(spent, 1e-12), 0.0)
 
 
-def chips(steps: NDArray[np.float64], moves: Moves, radial: NDArray[np.float64], way_in: NDArray[np.bool_],
-           window: float, radius: float, teeth_a_minute: float, borne: float
-           ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:  # fmt: skip
+def chips(trace: Trace, moves: Moves, radial: NDArray[np.float32], window: float, radius: float,
+           teeth_a_minute: float, borne: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:  # fmt: skip
     """(n,) mm of the thickest chip about each step, 0 in ways in and rapids; and for each block a feed, mm/min.
 
     It is the feed at which no chip of the block would be thicker than `borne` mm; infinite where none is.
@@ -126,39 +129,40 @@ def chips(steps: NDArray[np.float64], moves: Moves, radial: NDArray[np.float64],
     The depth is that over half the `window`, of steps at one feed alone: a link begins where a slow cut ended. A chip
     is fz sin(phi), and no thicker than the depth itself.
     """
-    block = steps[:, 0].astype(np.int32)
-    own = ~way_in & (moves.kind[block] != RAPID)
+    block, count = trace.block, len(trace.block)
+    own = ~trace.entry & (moves.kind[block] != RAPID)
     pace = np.where(own, moves.feed[block], 0.0)
-    first = np.concatenate([[True], np.diff(pace) != 0.0])[: len(pace)]
-    run = (np.cumsum(first) - 1).astype(np.int32)
-    along = _sums(len(steps), lambda rows: steps[rows, 4])
-    taken = _sums(len(steps), lambda rows: radial[rows])
+    first = np.append(True, pace[1:] != pace[:-1])[:count]
+    run = np.cumsum(first, dtype=np.int32) - 1
+    along = _sums(count, lambda rows: trace.length[rows])
+    taken = _sums(count, lambda rows: radial[rows])
     begins = along[:-1][first]
     ends = np.append(begins[1:], along[-1])
-    thick = np.zeros(len(steps))
+    thick = np.zeros(count)
     bearable = np.full(len(moves.kind), np.inf)
-    for rows in _chunks(len(steps)):
+    for rows in chunks(count):
         middle = _middles(along, rows)
         a = np.maximum(middle - window / 4, begins[run[rows]])
         b = np.minimum(middle + window / 4, ends[run[rows]])
         depth = (np.interp(b, along, taken) - np.interp(a, along, taken)) / np.maximum(b - a, LEAST_WINDOW * window)
         over = 1.0 - np.clip(depth, 0.0, radius) / radius
         sine = np.sqrt(np.maximum(0.0, 1.0 - over**2))
-        thick[rows] = np.where(own[rows], np.minimum(pace[rows] / teeth_a_minute * sine, depth), 0.0)
-        beyond = thick[rows] > borne
+        chip = np.where(own[rows], np.minimum(pace[rows] / teeth_a_minute * sine, depth), 0.0)
+        thick[rows] = chip
+        beyond = chip > borne
         np.minimum.at(bearable, block[rows][beyond], borne * teeth_a_minute / sine[beyond])
     return thick, bearable
 
 
-def _chunks(count: int) -> list[slice]:
+def chunks(count: int) -> list[slice]:
     """Rows by CHUNK: a long program has millions of steps, and each of a sum's terms would be there for all of them."""
     return [slice(k, min(count, k + CHUNK)) for k in range(0, count, CHUNK)]
 
 
-def _sums(count: int, values: Callable[[slice], NDArray[np.float64]]) -> NDArray[np.float64]:
+def _sums(count: int, values: Callable[[slice], NDArray[np.floating]]) -> NDArray[np.float64]:
     """(count + 1,) sums of all values before each row, and of all."""
     found = np.zeros(count + 1)
-    for rows in _chunks(count):
+    for rows in chunks(count):
         found[rows.start + 1 : rows.stop + 1] = values(rows)
     return np.cumsum(found, out=found)
 
@@ -168,19 +172,22 @@ def _middles(along: NDArray[np.float64], rows: slice) -> NDArray[np.float64]:
     return 0.5 * (along[rows] + along[rows.start + 1 : rows.stop + 1])
 
 
-def _descents(z: NDArray[np.float64], start: float, level: NDArray[np.float64],
+def _descents(z: NDArray[np.float64], start: float, level: NDArray[np.float32],
               least: float) -> NDArray[np.bool_]:  # fmt: skip
     """Steps that belong to a way down into the material: from more than `least` mm above the level."""
-    before = np.concatenate([[start], z[:-1]])
-    down = z < before - 1e-9
-    first = down & ~np.concatenate([[False], down[:-1]])
-    run = np.cumsum(first)
-    high = np.concatenate([[0.0], before[first] - level[first]])
-    return np.asarray(down & (high[run] > least))
+    down = np.empty(len(z), dtype=bool)
+    down[:1] = z[:1] < start - 1e-9
+    for rows in chunks(len(z) - 1):
+        down[rows.start + 1 : rows.stop + 1] = z[rows.start + 1 : rows.stop + 1] < z[rows] - 1e-9
+    first = np.nonzero(down & ~np.append(False, down[:-1])[: len(down)])[0]
+    high = np.where(first > 0, z[first - 1], start) - level[first]
+    own = np.nonzero(down)[0]
+    down[own] = high[np.searchsorted(first, own, side="right") - 1] > least
+    return down
 
 
 def ways_in(descent: NDArray[np.bool_], above: NDArray[np.bool_], shallow: NDArray[np.bool_],
-             light: NDArray[np.bool_], feed: NDArray[np.float64], along: NDArray[np.float64],
+             light: NDArray[np.bool_], feed: NDArray[np.float32], along: NDArray[np.float64],
              least: float, apart: float) -> NDArray[np.bool_]:  # fmt: skip
     """Ways in: from a descent on, as long as it is cut above the level, not at full depth, or no faster than so far.
 

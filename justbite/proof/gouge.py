@@ -1,0 +1,84 @@
+"""Cuts into walls, islands and floors: exact, from the job's geometry and the steps of the replay."""
+
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from shapely.geometry.base import BaseGeometry
+
+from justbite.model.job import Job, Operation, Region
+from justbite.model.shapes import job_space
+from justbite.model.stock import heights
+from justbite.proof.measure import chunks
+
+AIR = 3.4
+"""R that are free beyond an open edge."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Bounds:
+    """What steps in one area are held against."""
+
+    free: BaseGeometry
+    clear: BaseGeometry
+    """Well away from walls only the floor is asked for."""
+    border: shapely.STRtree
+    floor: float
+
+
+def deepest(job: Job, operation: Operation, radius: float, chord: float, steps: NDArray[np.float64], least: float
+            ) -> tuple[float, tuple[float, float, float]]:  # fmt: skip
+    """Deepest cut into walls, islands or floors, in mm, and where; nothing where it is no more than `least`.
+
+    A centre nearer to a wall than the radius and allowance is in the wall by the difference. A
+    position that is in no area of the operation and takes material is in the part altogether.
+    """
+    wall = radius + operation.allowance.wall
+    bounds = [_bounds(job, job.region(n), operation, radius, chord) for n in operation.regions]
+    top = heights(job.stock)[1] - 1e-6
+    most, at = least, -1
+    for rows in chunks(len(steps)):
+        found = _depths(steps[rows], bounds, wall, top, radius)
+        k = int(np.argmax(found))
+        if found[k] > most:
+            most, at = float(found[k]), rows.start + k
+    if at < 0:
+        return 0.0, (0.0, 0.0, 0.0)
+    x, y, z = (float(v) for v in steps[at, 1:4])
+    return most, (x, y, z)
+
+
+def _bounds(job: Job, region: Region, operation: Operation, radius: float, chord: float) -> _Bounds:
+    wall = radius + operation.allowance.wall
+    free = job_space(job, region, AIR * radius + operation.allowance.wall, chord)
+    border = shapely.get_parts(shapely.get_parts(shapely.boundary(free)))
+    rings = [np.asarray(g.coords) for g in border]
+    pieces = np.concatenate([np.stack([r[:-1], r[1:]], axis=1) for r in rings])
+    # A buffer's chords are nearer by half a per cent at most.
+    clear = free.buffer(-1.02 * wall)
+    shapely.prepare([free, clear])
+    return _Bounds(free, clear, shapely.STRtree(shapely.linestrings(pieces)), region.bottom + operation.allowance.floor)
+
+
+def _depths(steps: NDArray[np.float64], bounds: list[_Bounds], wall: float, top: float, radius: float
+            ) -> NDArray[np.float64]:  # fmt: skip
+    """(n,) mm that each step is in a wall or floor; of the areas that it is in the one where that is least."""
+    worst = np.full(len(steps), np.inf)
+    x, y, z = steps[:, 1], steps[:, 2], steps[:, 3]
+    below = z < top
+    for one in bounds:
+        inside = below & shapely.contains_xy(one.free, x, y)
+        clear = inside & shapely.contains_xy(one.clear, x, y)
+        worst[clear] = np.minimum(worst[clear], np.maximum(0.0, one.floor - z[clear]))
+        own = np.nonzero(inside & ~clear)[0]
+        pairs, distance = one.border.query_nearest(
+            shapely.points(x[own], y[own]), return_distance=True, all_matches=False
+        )  # fmt: skip
+        gap = np.zeros(len(own))
+        gap[pairs[0]] = distance
+        worst[own] = np.minimum(worst[own], np.maximum(wall - gap, one.floor - z[own]))
+    outside = below & np.isinf(worst)
+    worst[outside & (steps[:, 5] > 0)] = radius
+    worst[np.isinf(worst)] = 0.0
+    return worst
