@@ -4,6 +4,7 @@ Loads no kernels, so that the answer follows typing.
 """
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 
 from justbite import catalogue, tolerances
@@ -37,13 +38,29 @@ def case_for(job: Job, operation: Operation) -> solver.Case:
     """What the solver works on for one operation. Raises JobError."""
     machine, material = catalogue.machine_of(job), catalogue.material_of(job)
     tool = job.tool(operation.tool)
-    regions = [job.region(n) for n in operation.regions]
-    tops = [cut_top(job, operation, region, tolerances.CHORD) for region in regions]
-    depth = max(top - r.bottom - operation.allowance.floor for top, r in zip(tops, regions, strict=True))
+    depth = max(depths(job, operation).values())
     if depth <= 0:
         raise JobError(f'Operation "{operation.name}": the floor allowance leaves nothing to cut.')
     known = job.material if isinstance(job.material, str) else ""
     return solver.case_of(operation, tool, material, machine, depth, known)
+
+
+def depths(job: Job, operation: Operation) -> dict[str, float]:
+    """How deep each area of an operation is cut, mm."""
+    found = {}
+    for region in (job.region(n) for n in operation.regions):
+        top = cut_top(job, operation, region, tolerances.CHORD)
+        found[region.name] = top - region.bottom - operation.allowance.floor
+    return found
+
+
+def own_bites(job: Job, operation: Operation, case: solver.Case) -> dict[str, Bite]:
+    """The bite that each area of an operation would have if it were cut by itself; empty where all are as deep."""
+    deep = {name: depth for name, depth in depths(job, operation).items() if depth > 0}
+    if len({round(depth, 3) for depth in deep.values()}) < 2:
+        return {}
+    solved = {depth: solver.solve(replace(case, depth=depth)) for depth in set(deep.values())}
+    return {name: solved[depth] for name, depth in deep.items()}
 
 
 def _faults_of(test: Callable[[], object]) -> list[str]:

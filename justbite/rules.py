@@ -8,7 +8,10 @@ from justbite.model.bite import Bite
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Machine, Operation
 from justbite.model.moves import CUT, LINE, Moves
+from justbite.model.shapes import region_shape
 
+OWN_SECONDS, OWN_SHARE = 3.0, 0.02
+"""What an area must gain by a bite of its own to be worth telling: seconds, and share of its operation."""
 HELD_SHARE = 0.1
 """Share of a path's cutting length in curves too tight for its feed from which it is worth telling."""
 
@@ -44,6 +47,27 @@ def order_findings(job: Job, operation: Operation, bite: Bite, machine: Machine,
             Finding("rule.corner-radius", f'"{name}": the corner radius of {tool.corner_radius:g} mm stays standing at'
                     " the foot of the walls.", name)
         )  # fmt: skip
+    return found
+
+
+def depth_findings(job: Job, operation: Operation, bite: Bite, depths: dict[str, float], own: dict[str, Bite],
+                   seconds: float, chord: float) -> list[Finding]:  # fmt: skip
+    """Areas that would be cut sooner with a bite for their own depth: the operation's is for its deepest.
+
+    `own`: the bites of areas by themselves; `seconds` that the operation takes. Told by volume over removal rate.
+    """
+    found = []
+    for name, alone in own.items():
+        depth = depths[name]
+        step = depth / math.ceil(depth / bite.ap - 1e-9)
+        volume = region_shape(job.region(name), chord).area * depth
+        gain = 60.0 * volume * (1.0 / (bite.ae * step * bite.feed) - 1.0 / (1000.0 * alone.removal_rate))
+        if gain > max(OWN_SECONDS, OWN_SHARE * seconds):
+            said = (
+                f'"{operation.name}" cuts area "{name}" {step:.3g} mm deep with the bite for its deepest area; by'
+                f" itself it would take {alone.ae:.3g} mm at {alone.ap:.3g} mm and be done about {gain:.0f} s sooner."
+            )
+            found.append(Finding("rule.own-bite", said, operation.name, name))
     return found
 
 

@@ -1,5 +1,6 @@
 """Rules of the trade as findings, and how the solver meets a weak machine and a reserve."""
 
+import re
 from dataclasses import replace
 from typing import Any
 
@@ -39,6 +40,37 @@ class RulesTest(SimpleTestCase):
     def test_curves_that_the_machine_cannot_hold(self) -> None:
         self.assertIn("hold less than the feed", self.said(machine={"acceleration": 300})["rule.curves"])
         self.assertNotIn("rule.curves", self.said(machine={"acceleration": 1e7}))
+
+    def test_an_area_that_would_be_cut_sooner_by_itself(self) -> None:
+        """A pocket of 20 mm beside one of 38: two steps of 10 with the bite for two of 19, or one with its own."""
+        data = job(rectangle(110, 80), bottom=-20)
+        data["regions"].append(
+            {
+                **data["regions"][0],
+                "name": "deep",
+                "outline": [[x + 120, y] for x, y in rectangle(60, 50)],
+                "bottom": -38,
+            }
+        )
+        data["operations"][0] |= {"regions": ["area", "deep"], "bite": None}
+        data["tools"][0] |= {"diameter": 12, "flute_length": 26, "stickout": 45}
+        data["stock"]["box"] = {"min": [-10, -10, -50], "max": [200, 100, 0]}
+        data["machine"] = {**catalogue.machines()["harbour-mill"].model_dump(), "power_kw": 4.0}
+
+        def told(operations: list[dict[str, Any]]) -> tuple[float, list[str]]:
+            report = plan(parse_job({**data, "operations": operations})).report
+            return report["seconds"], [w["sentence"] for w in report["warnings"] if w["code"] == "rule.own-bite"]
+
+        (both,) = data["operations"]
+        together, said = told([both])
+        self.assertEqual(len(said), 1)
+        self.assertIn('"area"', said[0])
+        apart, none = told([{**both, "name": n, "regions": [n]} for n in both["regions"]])
+        self.assertEqual(none, [])
+        promised = float(re.findall(r"about (\d+) s", said[0])[0])
+        self.assertGreater(together - apart, 0.5 * promised)
+        # What is pinned would be the same alone.
+        self.assertEqual(told([{**both, "bite": {"ae": 2.0}, "step_down": 19.0, "feed": 1500.0}])[1], [])
 
     def test_a_bull_nose_leaves_its_radius(self) -> None:
         said = self.said(tool={"kind": "bull_nose_end_mill", "corner_radius": 1})
