@@ -34,7 +34,7 @@ CODES: dict[str, tuple[str, str]] = {
     "rule.corner-radius": ("note", "Take it off when finishing."),
     "rule.tool-number": ("warning", "Number the cutters in sequence."),
     "rule.approach-gap": ("warning", "Give a larger approach gap, so that the rapid ends above what stands."),
-    "rule.own-bite": ("note", "Carry the operation over, and give the new one that area alone."),
+    "rule.own-bite": ("note", "Give the area an operation of its own."),
     "rule.curves": ("note", "A larger bite makes wider curves; a stiffer machine holds them quicker."),
     "proof.thick-chip": (
         "error", "Do not run the program; lower the return feed, or let the feed no longer follow the bite."

@@ -20,6 +20,18 @@ from tests.core.test_bite import case
 from tests.core.test_path import job, rectangle
 
 
+def two_depths() -> dict[str, Any]:
+    """One operation for a pocket of 20 mm and one of 38, on a machine of 4 kW."""
+    data = job(rectangle(110, 80), ae=None, bottom=-20)
+    deep = [[x + 120, y] for x, y in rectangle(60, 50)]
+    data["regions"].append({**data["regions"][0], "name": "deep", "outline": deep, "bottom": -38})
+    data["operations"][0]["regions"] = ["area", "deep"]
+    data["tools"][0] |= {"diameter": 12, "flute_length": 26, "stickout": 45}
+    data["stock"]["box"] = {"min": [-10, -10, -50], "max": [200, 100, 0]}
+    data["machine"] = {**catalogue.machines()["harbour-mill"].model_dump(), "power_kw": 4.0}
+    return data
+
+
 class RulesTest(SimpleTestCase):
     def said(self, operation: dict[str, Any] | None = None, machine: dict[str, Any] | None = None,
              tool: dict[str, Any] | None = None) -> dict[str, str]:  # fmt: skip
@@ -43,19 +55,7 @@ class RulesTest(SimpleTestCase):
 
     def test_an_area_that_would_be_cut_sooner_by_itself(self) -> None:
         """A pocket of 20 mm beside one of 38: two steps of 10 with the bite for two of 19, or one with its own."""
-        data = job(rectangle(110, 80), bottom=-20)
-        data["regions"].append(
-            {
-                **data["regions"][0],
-                "name": "deep",
-                "outline": [[x + 120, y] for x, y in rectangle(60, 50)],
-                "bottom": -38,
-            }
-        )
-        data["operations"][0] |= {"regions": ["area", "deep"], "bite": None}
-        data["tools"][0] |= {"diameter": 12, "flute_length": 26, "stickout": 45}
-        data["stock"]["box"] = {"min": [-10, -10, -50], "max": [200, 100, 0]}
-        data["machine"] = {**catalogue.machines()["harbour-mill"].model_dump(), "power_kw": 4.0}
+        data = two_depths()
 
         def told(operations: list[dict[str, Any]]) -> tuple[float, list[str]]:
             report = plan(parse_job({**data, "operations": operations})).report

@@ -136,6 +136,7 @@ export interface Finding {
   sentence: string;
   hint: string;
   operation: string;
+  area: string;
   x: number | null;
   y: number | null;
 }

@@ -15,6 +15,8 @@
   );
   const findings = $derived(bench.plan?.report?.warnings ?? []);
 
+  const OWN = 'rule.own-bite';
+
   function digits(c: Ceiling): number {
     return c.ceiling >= 100 ? 0 : c.ceiling >= 1 ? 1 : 3;
   }
@@ -70,6 +72,11 @@
             <strong>{f.severity}</strong>
             {f.sentence} <span class="quiet">{f.hint}</span>
           </button>
+          {#if f.code === OWN && bench.holds(f.operation, f.area)}
+            <button class="own" onclick={() => void bench.giveOwn(f.operation, f.area)}>
+              Cut it by itself
+            </button>
+          {/if}
         </li>
       {/each}
     </ul>
@@ -142,6 +149,10 @@
     text-align: left;
     padding: 0 0 0 8px;
     color: var(--ink);
+  }
+  li .own {
+    margin: 4px 0 2px 8px;
+    padding: 1px 8px;
   }
   .bar .guess {
     background: repeating-linear-gradient(90deg, var(--hatch) 0 3px, transparent 3px 6px);

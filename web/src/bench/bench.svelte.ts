@@ -4,6 +4,7 @@
  */
 import * as api from '../api/client';
 import type { Bite, JobDocument, Operation, Picture, Plan, Region, Stores } from '../types';
+import { withOwn } from './rest';
 import { decode, placeAt, rangeOf, type Trace } from './trace';
 
 export type Lens = 'engagement' | 'feed' | 'order';
@@ -255,6 +256,17 @@ export class BenchState {
       this.#fail(error);
     }
     void this.refreshBites();
+  }
+
+  /** Whether an area can be taken out of an operation: it must leave another to it. */
+  holds(operation: string, area: string): boolean {
+    const own = this.document?.operations.find((o) => o.name === operation);
+    return own !== undefined && own.regions.length > 1 && own.regions.includes(area);
+  }
+
+  /** Take an area out of its operation into one of its own, the same but for that. */
+  giveOwn(operation: string, area: string) {
+    return this.change((d) => (d && this.holds(operation, area) ? withOwn(d, operation, area) : null));
   }
 
   async undo() {

@@ -1,4 +1,4 @@
-/** A second operation that takes what a larger cutter leaves; and taking an operation out again. */
+/** Operations made from one that is there: for what its cutter leaves, or for one of its areas; and taken out again. */
 import { ROUGHERS, toolFrom } from '../stores';
 import type { JobDocument, Operation, StoreEntry, Tool } from '../types';
 
@@ -36,6 +36,22 @@ export function withRest(
     tools: known ? document.tools : [...document.tools, tool],
     operations: [...document.operations.slice(0, at + 1), operation, ...document.operations.slice(at + 1)],
   };
+}
+
+/**
+ * The job with an area of an operation in one of its own, the same but for that: after the operation that it came
+ * from, or before it, where an area that stays there is to be cut after this one.
+ */
+export function withOwn(document: JobDocument, operation: string, area: string): JobDocument {
+  const at = document.operations.findIndex((o) => o.name === operation);
+  const from = document.operations[at];
+  if (!from) return document;
+  const left = { ...from, regions: from.regions.filter((r) => r !== area) };
+  const own = { ...from, name: freeName(`${from.name}, ${area}`, document.operations), regions: [area] };
+  const first = document.regions.some((r) => left.regions.includes(r.name) && r.after?.includes(area));
+  const both = first ? [own, left] : [left, own];
+  const operations = document.operations.flatMap((o, i) => (i === at ? both : [o]));
+  return { ...document, operations };
 }
 
 /** The job without the operation at `at`. */
