@@ -189,9 +189,10 @@ def _descents(z: NDArray[np.float64], start: float, level: NDArray[np.float32],
 def ways_in(descent: NDArray[np.bool_], above: NDArray[np.bool_], shallow: NDArray[np.bool_],
              light: NDArray[np.bool_], feed: NDArray[np.float32], along: NDArray[np.float64],
              least: float, apart: float) -> NDArray[np.bool_]:  # fmt: skip
-    """Ways in: from a descent on, as long as it is cut above the level, not at full depth, or no faster than so far.
+    """Ways in: from a descent on, as long as it is cut above the level; and on it where two of three speak for it.
 
-    At full depth only what follows at once: after a way on which nothing is taken a cut begins, if a slow one.
+    These are: that it follows at once, not after a way on which nothing is taken; that it is cut at less than full
+    depth; and that it is cut no faster than so far.
 
     On the level at most as long again as it came down, or `least` mm: where the stock stands lower than the job
     says all would be shallow. But what is `light` even at full width, since the level is thin or the feed low, belongs
@@ -212,7 +213,7 @@ def ways_in(descent: NDArray[np.bool_], above: NDArray[np.bool_], shallow: NDArr
                 pass
             else:
                 at_once = feed[k] == 0.0 or along[k] - along[busy] <= apart
-                follows = shallow[k] or (feed[k] <= fastest and at_once)
+                follows = int(at_once) + int(shallow[k]) + int(feed[k] <= fastest) > 1
                 if not follows or along[k] - along[down] > max(least, along[down] - along[begin]):
                     break
             if feed[k] > 0.0:

@@ -253,6 +253,11 @@ class WaysInTest(SimpleTestCase):
         self.assertEqual(soon, [2 <= k < 14 for k in range(40)])
         later = self.ways(descent=(2, 10), idle=(10, 14), slow=(14, 16))
         self.assertEqual(later, [2 <= k < 14 for k in range(40)])
+        # A slow stroke over what the way in left is the way in; a quick one, as on stock lower than told, is none.
+        stroke = self.ways(descent=(2, 10), idle=(10, 14), slow=(14, 17), shallow=(14, 17))
+        self.assertEqual(stroke, [2 <= k < 17 for k in range(40)])
+        quick = self.ways(descent=(2, 10), idle=(10, 14), shallow=(14, 17))
+        self.assertEqual(quick, [2 <= k < 14 for k in range(40)])
 
     def test_a_cut_at_full_depth_ends_it(self) -> None:
         found = self.ways(descent=(2, 6), shallow=(7, 12))
