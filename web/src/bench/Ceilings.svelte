@@ -1,8 +1,9 @@
 <script lang="ts">
   /** All ceilings as bars of the share used, those that bind first; below them the findings. */
   import { number } from '../format';
-  import type { Ceiling } from '../types';
+  import type { Ceiling, Finding } from '../types';
   import type { BenchState } from './bench.svelte';
+  import { gathered } from './findings';
   import TurnTrace from './TurnTrace.svelte';
 
   let { bench }: { bench: BenchState } = $props();
@@ -13,7 +14,16 @@
       (a, b) => Number(a.estimate) - Number(b.estimate) || b.share - a.share,
     ),
   );
-  const findings = $derived(bench.plan?.report?.warnings ?? []);
+  const findings = $derived(gathered(bench.plan?.report?.warnings ?? []));
+  /** Which place of each group is looked at next. */
+  let turn = $state<Record<string, number>>({});
+
+  function look(group: Finding[], key: string) {
+    const at = (turn[key] ?? 0) % group.length;
+    const { x, y } = group[at]!;
+    turn[key] = at + 1;
+    if (x !== null && y !== null) bench.looked = { x, y };
+  }
 
   const OWN = 'rule.own-bite';
 
@@ -62,15 +72,17 @@
   {#if findings.length}
     <h2 class="findings">Findings</h2>
     <ul>
-      {#each findings as f, i (i)}
+      {#each findings as [key, group] (key)}
+        {@const f = group[0]!}
         <li class:error={f.severity === 'error'}>
-          <button
-            class="plain"
-            disabled={f.x === null}
-            onclick={() => f.x !== null && f.y !== null && (bench.looked = { x: f.x, y: f.y })}
-          >
+          <button class="plain" disabled={f.x === null} onclick={() => look(group, key)}>
             <strong>{f.severity}</strong>
-            {f.sentence} <span class="quiet">{f.hint}</span>
+            {f.sentence}
+            {#if group.length > 1}
+              The same at {group.length - 1}
+              {group.length === 2 ? 'other place' : 'other places'}; press to go from one to the next.
+            {/if}
+            <span class="quiet">{f.hint}</span>
           </button>
           {#if f.code === OWN && bench.holds(f.operation, f.area)}
             <button class="own" onclick={() => void bench.giveOwn(f.operation, f.area)}>
