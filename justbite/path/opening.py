@@ -14,6 +14,7 @@ import shapely
 import shapely.ops
 from numpy.typing import NDArray
 from shapely.geometry import LineString, Polygon
+from shapely.geometry.base import BaseGeometry
 
 from justbite.path.area import Area
 from justbite.path.entry import NARROW, Entry, Wish, find_entry, is_narrow
@@ -27,6 +28,9 @@ NARROW_SHARES = (0.6, 0.3, 0.15, 0.05)
 """The same in a slot hardly wider than the cutter, which is ramped through in any case: bends are wider than legs."""
 NECK = 0.6
 """Half the width that the centre has in a neck that a ramp through is worth planning for, at most; R."""
+AIR, WALLED = 1.05, 0.4
+"""R from the material from which on the border of the locus is no wall; and share of it that are walls from which on a
+ramp into a half-open area is worth planning for."""
 NECK_SHARE = 0.04
 """The same of a line that may lead through necks."""
 LONGER = (0.0, 1.2, 2.4)
@@ -77,7 +81,7 @@ def find_openings(area: Area, part: Polygon, clearance: float, wish: Wish | None
     if usual is None:
         return []
     if usual.kind == "outside":
-        return [usual] if wish.place is not None else _from_outside(usual, area, part, wish)
+        return [usual] if wish.place is not None else _from_outside(usual, area, part, wish, target, pace)
     if usual.kind not in ("helix", "ramp") or wish.kind == "helix":
         return [usual]
     if is_narrow(part, area.radius):
@@ -90,16 +94,39 @@ def find_openings(area: Area, part: Polygon, clearance: float, wish: Wish | None
     return _worth_planning(usual, area, part, target, pace)
 
 
-def _from_outside(usual: Entry, area: Area, part: Polygon, wish: Wish) -> list[Entry]:
-    """From outside at once, and after ramps through all necks and arms that loops are slow in."""
+def _from_outside(usual: Entry, area: Area, part: Polygon, wish: Wish, target: float, pace: Pace | None
+                  ) -> list[Entry]:  # fmt: skip
+    """From outside at once; after ramps through all necks and arms that loops are slow in; and after one along it all.
+
+    Fronts from an open edge end at walls on both sides, those round a ramp close.
+    """
     radius = area.radius
-    ramps = []
-    for line in neck_lines(part, radius, NECK if wish.slotting else NARROW, whole=True):
-        if LineString(line).intersection(area.material).length > SHORTEST * radius:
-            discs = shapely.buffer(shapely.points(line[[0, -1]]), radius)
-            first, last = (shapely.area(shapely.intersection(discs, area.material)) < 1e-6 * radius**2).tolist()
-            ramps.append(replace(_ramp(line), chosen=True, open_ends=(first, last)))
-    return [usual, replace(usual, before=tuple(ramps))] if ramps else [usual]
+    found = [usual]
+    through = [_opened(_ramp(n), area) for n in neck_lines(part, radius, NECK if wish.slotting else NARROW, whole=True)]
+    through = [ramp for ramp in through if _cuts(ramp, area)]
+    if through:
+        found.append(replace(usual, before=tuple(through)))
+    walled = part.exterior.intersection(area.material.buffer(AIR * radius)).length > WALLED * part.exterior.length
+    small = part.buffer(radius).area / target < LARGE * radius
+    if is_narrow(part, radius) or (wish.slotting and walled and small):
+        shares, longer = (NARROW_SHARES, (0.0,)) if is_narrow(part, radius) else (SHARES, LONGER)
+        ramps = [ramp for r in _ramps(part, radius, shares, longer) if _cuts(ramp := _opened(r, area), area)]
+        if len(ramps) > 1 and pace is not None:
+            ramps.sort(key=lambda ramp: loss(ramp, part, target, radius, pace, FEW_FRONTS, area.material))
+        found += [replace(usual, before=(ramp,)) for ramp in ramps[:1]]
+    return found
+
+
+def _opened(ramp: Entry, area: Area) -> Entry:
+    """A ramp that knows at which of its ends the cutter stands in the clear."""
+    discs = shapely.buffer(shapely.points(ramp.points[[0, -1]]), area.radius)
+    first, last = (shapely.area(shapely.intersection(discs, area.material)) < 1e-6 * area.radius**2).tolist()
+    return replace(ramp, chosen=True, open_ends=(first, last))
+
+
+def _cuts(ramp: Entry, area: Area) -> bool:
+    """Whether a ramp leads through enough material to be worth it."""
+    return bool(LineString(ramp.points).intersection(area.material).length > SHORTEST * area.radius)
 
 
 def _worth_planning(usual: Entry, area: Area, part: Polygon, target: float, pace: Pace) -> list[Entry]:
@@ -211,15 +238,22 @@ def _coarse(part: Polygon, radius: float) -> Polygon:
     return coarse
 
 
-def loss(entry: Entry, part: Polygon, target: float, radius: float, pace: Pace, fronts: int = FRONTS) -> float:
-    """mm of cut by which the job takes longer than at full bite all the time; told from so many `fronts`."""
+def loss(entry: Entry, part: Polygon, target: float, radius: float, pace: Pace, fronts: int = FRONTS,
+         material: BaseGeometry | None = None) -> float:  # fmt: skip
+    """mm of cut by which the job takes longer than at full bite all the time; told from so many `fronts`.
+
+    `material`: what there is to cut, where that is not all of `part`: fronts come from the clear as well.
+    """
     opened = LineString(entry.points)
     if entry.before:
         opened = shapely.union_all([opened, *(LineString(e.points) for e in entry.before)])
-    own = opened.buffer(radius).area / target
+    taken = opened.buffer(radius)
+    own = (taken if material is None else taken.intersection(material)).area / target
     if entry.kind == "ramp" and not entry.before and not opened.is_closed:
         lag = min(ENDS_LAG * radius, 0.49 * opened.length)
         opened = shapely.ops.substring(opened, lag, opened.length - lag)
+    if material is not None:
+        opened = opened.union(part.difference(material.buffer(radius)))
     x1, y1, x2, y2 = part.bounds
     farthest = shapely.hausdorff_distance(part, opened)
     step = target * max(1.0, np.ceil(farthest / target / fronts))

@@ -194,11 +194,13 @@ def ways_in(descent: NDArray[np.bool_], above: NDArray[np.bool_], shallow: NDArr
     These are: that it follows at once, not after a way on which nothing is taken; that it is cut at less than full
     depth; and that it is cut no faster than so far.
 
-    On the level at most as long again as it came down, or `least` mm: where the stock stands lower than the job
-    says all would be shallow. But what is `light` even at full width, since the level is thin or the feed low, belongs
-    to it for as long as it is cut no faster. `feed` is 0 where nothing is taken; `apart`: mm of such way.
+    On the level at most as long again as it came down, or `least` mm, ways back not counted: where the stock stands
+    lower than the job says all would be shallow. But what is `light` even at full width, since the level is thin or
+    the feed low, belongs to it for as long as it is cut no faster. `feed` is 0 where nothing is taken; `apart`: mm of
+    such way.
     """
     entry = descent.copy()
+    cut = np.cumsum(np.where(feed > 0.0, np.diff(along, prepend=0.0), 0.0))
     last = -1
     for begin in np.nonzero(descent & ~np.concatenate([[False], descent[:-1]]))[0]:
         if begin <= last:
@@ -214,7 +216,7 @@ def ways_in(descent: NDArray[np.bool_], above: NDArray[np.bool_], shallow: NDArr
             else:
                 at_once = feed[k] == 0.0 or along[k] - along[busy] <= apart
                 follows = int(at_once) + int(shallow[k]) + int(feed[k] <= fastest) > 1
-                if not follows or along[k] - along[down] > max(least, along[down] - along[begin]):
+                if not follows or cut[k] - cut[down] > max(least, along[down] - along[begin]):
                     break
             if feed[k] > 0.0:
                 busy = k

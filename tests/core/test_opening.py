@@ -9,7 +9,7 @@ import numpy as np
 from django.test import SimpleTestCase
 from shapely.geometry import LineString, Point, Polygon, box
 
-from justbite.bench import made_areas
+from justbite.bench import made_areas, measured
 from justbite.model.job import parse_job
 from justbite.model.moves import CUT, lengths
 from justbite.path import clearing, opening, rough
@@ -214,6 +214,34 @@ class TidyTest(SimpleTestCase):
         self.assertLess(tidy["left_over_share"], 0.001)
 
 
+class HalfOpenTest(SimpleTestCase):
+    """A ramp in from the open edge: fronts close round it, where those from the edge end at walls on both sides."""
+
+    def over_ideal(self, outline: Any, edges: list[int], material: str = "aluminium-wrought") -> float:
+        data = job(outline)
+        data["regions"][0]["open_edges"] = edges
+        data["material"] = material
+        report = measured(data, 5000)
+        (row,) = report["operations"]
+        self.assertLess(row["max_over_target"], 1.05)
+        self.assertLess(row["entry_over_bite"], 1.1)
+        self.assertLess(row["left_over_share"], 0.001)
+        # The feed is the bench's, whatever the material: ceilings are none of its matter.
+        proved = [w["code"] for w in report["warnings"] if w["severity"] == "error" and w["code"][:6] == "proof."]
+        self.assertEqual(proved, [])
+        return float(report["seconds"] / report["ideal_seconds"])
+
+    def test_a_slot_hardly_wider_than_the_cutter(self) -> None:
+        """11 mm wide with a 10 mm cutter: 7.6 of the ideal in loops, whatever the material."""
+        self.assertLess(self.over_ideal(rectangle(60, 11), [1]), 1.8)
+        self.assertLess(self.over_ideal(rectangle(60, 11), [1], "alloy-steel"), 1.8)
+
+    def test_a_pocket_with_an_open_edge(self) -> None:
+        """From the edge alone 1.39 and 1.54 of the ideal."""
+        self.assertLess(self.over_ideal(rectangle(60, 60), [1]), 1.35)
+        self.assertLess(self.over_ideal(rectangle(60, 25), [1, 3]), 1.35)
+
+
 class WaysInTest(SimpleTestCase):
     """Which steps the proof counts as a way in."""
 
@@ -258,6 +286,9 @@ class WaysInTest(SimpleTestCase):
         self.assertEqual(stroke, [2 <= k < 17 for k in range(40)])
         quick = self.ways(descent=(2, 10), idle=(10, 14), shallow=(14, 17))
         self.assertEqual(quick, [2 <= k < 14 for k in range(40)])
+        # Out and back: the way back, on which nothing is taken, is not counted against the stroke after it.
+        after = self.ways(descent=(2, 10), idle=(10, 24), slow=(24, 30), shallow=(24, 30))
+        self.assertEqual(after, [2 <= k < 30 for k in range(40)])
 
     def test_a_cut_at_full_depth_ends_it(self) -> None:
         found = self.ways(descent=(2, 6), shallow=(7, 12))
