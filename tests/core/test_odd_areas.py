@@ -139,7 +139,10 @@ class ArmsTest(SimpleTestCase):
         self.assertGreater(ends[1], 105.0)
 
     def test_from_outside_channels_are_ramped_through_first(self) -> None:
-        """A comb, open below: two channels hardly wider than the cutter. And a plain trough, which needs none."""
+        """A comb, open below: two channels hardly wider than the cutter. In a plain trough one ramp is tried along it.
+
+        In steel none is.
+        """
         comb = box(0, 0, 60, 14).union(box(10, 0, 21.5, 60)).union(box(40, 0, 51.5, 60))
         points = [list(p) for p in comb.exterior.coords[:-1]]
         below = [k for k, p in enumerate(points) if p[1] == 0 and points[(k + 1) % len(points)][1] == 0]
@@ -155,7 +158,9 @@ class ArmsTest(SimpleTestCase):
         self.assertEqual((alone.kind, alone.before), ("outside", ()))
         trough = area_of(parse_job(job(rectangle(60, 40), open_edges=[0])))
         (part,) = parts_of(trough)
-        self.assertEqual(len(find_openings(trough, part, 0.25, Wish(slotting=True), 2.0, None)), 1)
+        plain, along = find_openings(trough, part, 0.25, Wish(slotting=True), 2.0, None)
+        self.assertEqual((plain.before, len(along.before)), ((), 1))
+        self.assertEqual(len(find_openings(trough, part, 0.25, Wish(slotting=False), 2.0, None)), 1)
 
 
 class AirTest(SimpleTestCase):

@@ -266,7 +266,13 @@ class StockAndKeepOutTest(SimpleTestCase):
         self.assertAlmostEqual(row["removed_mm3"] / whole["removed_mm3"], 0.5, delta=0.01)
         # Air that was cut would be time in the cut; links are not meant here.
         self.assertLess(row["cut_seconds"], 0.62 * whole["cut_seconds"])
-        self.assertLess(row["entry_seconds"], 0.1)
+        # Nor is it time in the way in, a ramp from where the stock ends.
+        spent, all_of = (r["cut_seconds"] + r["entry_seconds"] for r in (row, whole))
+        self.assertLess(spent, 0.62 * all_of)
+        # In steel the cutter comes in from there at once.
+        hard, _ = self.planned(stock=half, material="carbon-steel")
+        self.sound(hard)
+        self.assertLess(hard["entry_seconds"], 0.1)
 
     def test_round_stock_lying_and_standing(self) -> None:
         upright = {"cylinder": {"centre": [30, 20], "diameter": 50, "low": -20, "high": 0}}
