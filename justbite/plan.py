@@ -28,7 +28,7 @@ from justbite.nc.writer import Heading, write_program
 from justbite.path.program import MovesBuilder
 from justbite.path.rough import add_operation
 from justbite.path.works import Limits, Swept
-from justbite.prepare import bite_of, case_for, check_job, depths, own_bites
+from justbite.prepare import bite_of, case_for, check_job, own_bites
 from justbite.proof.audit import Audit, ProofSettings, audit_operation, renumbered
 from justbite.proof.stockmap import Stock
 from justbite.yardstick import plain_seconds
@@ -85,18 +85,16 @@ def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:
             out, job, operation, case, machine, material, travel, limits, tick, tuple(before), index < count - 1
         )
         bites[index], found, choice, swept = _by_minutes(step, bites[index])
-        before_it, before = tuple(before), [*before, *swept]
+        before += swept
         findings += _bite_findings(operation, bites[index]) + found
         findings += rules.order_findings(job, operation, bites[index], machine, case.wanted_speed)
         choices.append(choice)
         # The yardstick is held beside the path; it is no part of planning it.
         compute.append(time.perf_counter() - began - choice["yardstick_seconds"])
-        if not before_it:
-            own = own_bites(job, operation, case)
+        if not step.before:
             spent = choice["trials"][0]["seconds"] if choice["trials"] else 0.0
-            findings += rules.depth_findings(
-                job, operation, bites[index], depths(job, operation), own, spent, tolerances.CHORD
-            )
+            own = own_bites(job, operation, case)
+            findings += rules.depth_findings(job, operation, bites[index], own, spent, tolerances.CHORD)
     moves = out.build()
     if not (moves.part == CUT).any():
         reasons = " ".join(f.sentence for f in findings if f.code.startswith("area."))

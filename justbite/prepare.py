@@ -54,13 +54,13 @@ def depths(job: Job, operation: Operation) -> dict[str, float]:
     return found
 
 
-def own_bites(job: Job, operation: Operation, case: solver.Case) -> dict[str, Bite]:
-    """The bite that each area of an operation would have if it were cut by itself; empty where all are as deep."""
+def own_bites(job: Job, operation: Operation, case: solver.Case) -> dict[str, tuple[float, Bite]]:
+    """How deep each area is, and the bite it would have if it were cut by itself; empty where all are as deep."""
     deep = {name: depth for name, depth in depths(job, operation).items() if depth > 0}
     if len({round(depth, 3) for depth in deep.values()}) < 2:
         return {}
     solved = {depth: solver.solve(replace(case, depth=depth)) for depth in set(deep.values())}
-    return {name: solved[depth] for name, depth in deep.items()}
+    return {name: (depth, solved[depth]) for name, depth in deep.items()}
 
 
 def _faults_of(test: Callable[[], object]) -> list[str]:

@@ -50,15 +50,15 @@ def order_findings(job: Job, operation: Operation, bite: Bite, machine: Machine,
     return found
 
 
-def depth_findings(job: Job, operation: Operation, bite: Bite, depths: dict[str, float], own: dict[str, Bite],
-                   seconds: float, chord: float) -> list[Finding]:  # fmt: skip
+def depth_findings(job: Job, operation: Operation, bite: Bite, own: dict[str, tuple[float, Bite]], seconds: float,
+                   chord: float) -> list[Finding]:  # fmt: skip
     """Areas that would be cut sooner with a bite for their own depth: the operation's is for its deepest.
 
-    `own`: the bites of areas by themselves; `seconds` that the operation takes. Told by volume over removal rate.
+    `own`: depths of areas, mm, and their bites by themselves; `seconds` that the operation takes. Told by volume over
+    removal rate.
     """
     found = []
-    for name, alone in own.items():
-        depth = depths[name]
+    for name, (depth, alone) in own.items():
         step = depth / math.ceil(depth / bite.ap - 1e-9)
         volume = region_shape(job.region(name), chord).area * depth
         gain = 60.0 * volume * (1.0 / (bite.ae * step * bite.feed) - 1.0 / (1000.0 * alone.removal_rate))

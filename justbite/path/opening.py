@@ -108,8 +108,9 @@ def _from_outside(usual: Entry, area: Area, part: Polygon, wish: Wish, target: f
         found.append(replace(usual, before=tuple(through)))
     walled = part.exterior.intersection(area.material.buffer(AIR * radius)).length > WALLED * part.exterior.length
     small = part.buffer(radius).area / target < LARGE * radius
-    if is_narrow(part, radius) or (wish.slotting and walled and small):
-        shares, longer = (NARROW_SHARES, (0.0,)) if is_narrow(part, radius) else (SHARES, LONGER)
+    narrow = is_narrow(part, radius)
+    if narrow or (wish.slotting and walled and small):
+        shares, longer = (NARROW_SHARES, (0.0,)) if narrow else (SHARES, LONGER)
         ramps = [ramp for r in _ramps(part, radius, shares, longer) if _cuts(ramp := _opened(r, area), area)]
         if len(ramps) > 1 and pace is not None:
             ramps.sort(key=lambda ramp: loss(ramp, part, target, radius, pace, FEW_FRONTS, area.material))

@@ -15,7 +15,7 @@ from justbite.model.job import Job, Operation, Region
 from justbite.model.moves import RAPID, Moves
 from justbite.model.shapes import free_space, job_space, region_shape
 from justbite.proof import measure
-from justbite.proof.gouge import deepest
+from justbite.proof.gouge import AIR, deepest
 from justbite.proof.lanes import Run, run_over
 from justbite.proof.measure import Trace
 from justbite.proof.stockmap import Stock, Tile
@@ -207,7 +207,7 @@ def _emptied(stock: Stock, job: Job, operation: Operation, radius: float) -> lis
     cut = {n for o in job.operations for n in o.regions}
     found: list[tuple[shapely.Geometry, float]] = []
     for region in (job.region(n) for n in operation.regions):
-        free = free_space(region, 3.4 * radius + operation.allowance.wall, stock.chord)
+        free = free_space(region, AIR * radius + operation.allowance.wall, stock.chord)
         own = [region_shape(job.region(n), stock.chord) for n in cut if n != region.name]
         air = free.difference(region_shape(region, stock.chord)).difference(shapely.union_all(own))
         found.append((air, region.bottom - 1.0))
@@ -220,7 +220,7 @@ def _emptied(stock: Stock, job: Job, operation: Operation, radius: float) -> lis
 def _reach(region: Region, job: Job, operation: Operation, radius: float, chord: float) -> shapely.Geometry:
     """What the cutter can reach of a region. What lies within the path's own tolerance of a wall is not counted."""
     wall = radius + operation.allowance.wall + operation.tolerance
-    free = job_space(job, region, 3.4 * radius + operation.allowance.wall, chord)
+    free = job_space(job, region, AIR * radius + operation.allowance.wall, chord)
     return free.buffer(-wall).buffer(radius).intersection(region_shape(region, chord))
 
 
@@ -247,7 +247,7 @@ def _axial(job: Job, operation: Operation, steps: NDArray[np.float64], moves: Mo
         own = np.nonzero(within[block] & (steps[:, 5] > 0))[0]
         spots = steps[own, 1], steps[own, 2]
         weight = shapely.contains_xy(region_shape(region, chord), *spots).astype(float)
-        weight += shapely.contains_xy(job_space(job, region, 3.4 * radius + operation.allowance.wall, chord), *spots)
+        weight += shapely.contains_xy(job_space(job, region, AIR * radius + operation.allowance.wall, chord), *spots)
         shares[index] = np.bincount(run[block[own]], weights=weight * steps[own, 5], minlength=shares.shape[1])
     owner = np.where(shares.max(axis=0, initial=0.0) > 0.0, shares.argmax(axis=0), -1)
     axial = np.full(len(moves.kind), ap, dtype=np.float32)

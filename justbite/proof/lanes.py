@@ -19,6 +19,8 @@ from justbite.proof import replay
 from justbite.proof.stockmap import Stock, Tile, off_map, onto_map
 
 Found = TypeVar("Found")
+_Lane = tuple[NDArray[np.float64], NDArray[np.float32], NDArray[np.float64], NDArray[np.float64]]
+"""What one core finds on its tiles: volume and area lowered of each step, rapids and drops of each block."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,16 +37,6 @@ class Run:
     """(blocks,) mm"""
 
 
-@dataclass(frozen=True, slots=True)
-class _Lane:
-    """What one core finds on its tiles."""
-
-    volume: NDArray[np.float64]
-    lowered: NDArray[np.float32]
-    rapids: NDArray[np.float64]
-    drops: NDArray[np.float64]
-
-
 def run_over(stock: Stock, moves: Moves, radius: float, step: float, beside: float, before: Callable[[Tile], None],
              after: Callable[[Tile], Found], tick: Callable[[float], None], kept: bool
              ) -> tuple[Run, list[Found]]:  # fmt: skip
@@ -58,31 +50,30 @@ def run_over(stock: Stock, moves: Moves, radius: float, step: float, beside: flo
     places = start, moves.kind, onto_map(moves.end), onto_map(np.nan_to_num(moves.centre))
     steps: NDArray[np.float64] = replay.walk(*(*places, sweep_angles(moves), step))
     blocks = len(moves.kind)
-    lanes = [
-        _Lane(np.zeros(len(steps)), np.zeros(len(steps), np.float32), np.zeros(blocks), np.zeros(blocks))
+    lanes: list[_Lane] = [
+        (np.zeros(len(steps)), np.zeros(len(steps), np.float32), np.zeros(blocks), np.zeros(blocks))
         for _ in range(min(stock.count, len(os.sched_getaffinity(0))))
     ]
 
     def over(number: int, lane: _Lane) -> Found:
         tile = stock.tile(number)
         before(tile)
-        given = *tile.packed(), start, moves.kind, steps, radius, beside
-        replay.run_on(*(*given, lane.volume, lane.lowered, lane.rapids, lane.drops))
+        replay.run_on(*(*tile.packed(), start, moves.kind, steps, radius, beside, *lane))
         told = after(tile)
         if kept:
             stock.keep(number, tile)
         return told
 
     found = _in_lanes(over, stock.count, lanes, tick)
-    whole, *others = lanes
-    for lane in others:
-        whole.volume[:] += lane.volume
-        whole.lowered[:] += lane.lowered
-        np.maximum(whole.rapids, lane.rapids, out=whole.rapids)
-        np.maximum(whole.drops, lane.drops, out=whole.drops)
-    steps[:, 5] = whole.volume
+    (volume, lowered, rapids, drops), *others = lanes
+    for more in others:
+        volume += more[0]
+        lowered += more[1]
+        np.maximum(rapids, more[2], out=rapids)
+        np.maximum(drops, more[3], out=drops)
+    steps[:, 5] = volume
     steps[:, 1:3] = off_map(steps[:, 1:3])
-    return Run(steps, whole.lowered, whole.rapids, whole.drops), found
+    return Run(steps, lowered, rapids, drops), found
 
 
 def _in_lanes(over: Callable[[int, _Lane], Found], count: int, lanes: list[_Lane], tick: Callable[[float], None]
