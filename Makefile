@@ -18,7 +18,7 @@ web/node_modules/.ready: web/package-lock.json
 	cd web && npm ci --silent
 	touch $@
 
-web/src/api/schema.d.ts: $(wildcard server/*.py server/core/*.py) .venv/.ready web/node_modules/.ready
+web/src/api/schema.d.ts: $(wildcard server/*.py server/core/*.py justbite/model/*.py) .venv/.ready web/node_modules/.ready
 	$(PY) manage.py export_openapi_schema --api server.api.api --sorted --output web/openapi.json
 	cd web && npm run --silent types
 	touch $@

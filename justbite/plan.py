@@ -13,12 +13,13 @@ import numpy as np
 
 from justbite import __version__, rules, slower, tolerances
 from justbite.bite import solver
+from justbite.bite.slot import slot_depth, slot_removal
 from justbite.choice import Trial, known_path, path_seconds, promising
 from justbite.errors import JobError, NothingToCutError
 from justbite.memory import give_back_large, give_back_small
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
-from justbite.model.job import Job, Machine, Material, Operation
+from justbite.model.job import Job, Machine, Operation
 from justbite.model.moves import CUT, ENTRY, LINK, POSITION, RAPID, Moves
 from justbite.model.stock import heights
 from justbite.model.trace import PathTrace
@@ -26,7 +27,7 @@ from justbite.motion.clock import Drive, block_times
 from justbite.nc.reader import read_program
 from justbite.nc.writer import Heading, write_program
 from justbite.path.program import MovesBuilder
-from justbite.path.rough import add_operation
+from justbite.path.rough import Bears, add_operation
 from justbite.path.works import Limits, Swept
 from justbite.prepare import bite_of, case_for, check_job, own_bites
 from justbite.proof.audit import Audit, ProofSettings, audit_operation, renumbered
@@ -55,7 +56,7 @@ class Plan:
 def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:
     """Plan a job (in millimetres). Raises InputError or StoppedError; nothing is half done."""
     give_back_large()
-    machine, material = check_job(job)
+    machine, _ = check_job(job)
     travel = job.travel_height
     highest = max([heights(job.stock)[1], *(k.top for k in job.keep_outs)])
     if travel is None:
@@ -81,9 +82,7 @@ def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:
             progress(0.7 * (index + share) / count, what)
 
         case = case_for(job, operation)
-        step = _Step(
-            out, job, operation, case, machine, material, travel, limits, tick, tuple(before), index < count - 1
-        )
+        step = _Step(out, job, operation, case, machine, travel, limits, tick, tuple(before), index < count - 1)
         bites[index], found, choice, swept = _by_minutes(step, bites[index])
         before += swept
         findings += _bite_findings(operation, bites[index]) + found
@@ -137,7 +136,6 @@ class _Step:
     operation: Operation
     case: solver.Case
     machine: Machine
-    material: Material
     travel: float
     limits: Limits
     tick: Progress
@@ -147,14 +145,21 @@ class _Step:
 
     def add(self, bite: Bite, first: float, last: float) -> tuple[list[Finding], list[Swept]]:
         """Append the operation's moves with this bite; progress goes from share `first` to `last`."""
-        law = solver.feed_law(self.case, bite)
+        case = self.case
+        bears = Bears(
+            solver.feed_law(case, bite), solver.borne_chip(case, bite), slot_depth(case, bite),
+            slot_removal(case, bite),
+        )  # fmt: skip
 
         def tick(share: float, what: str) -> None:
             self.tick(first + (last - first) * share, what)
 
+        def clock(moves: Moves) -> float:
+            return float(path_seconds(moves, self.machine, self.operation.tolerance).sum())
+
         return add_operation(
-            self.out, self.job, self.operation, bite, self.machine, self.material, self.travel, self.limits, tick, law,
-            solver.borne_chip(self.case, bite), self.before, self.later,
+            self.out, self.job, self.operation, bite, self.machine, self.case.material, self.travel, self.limits, tick,
+            clock, bears, self.before, self.later,
         )  # fmt: skip
 
     def measured(self, mark: int) -> tuple[Moves, np.ndarray]:
@@ -191,7 +196,7 @@ def _by_minutes(step: _Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str,
     chosen = False
     began = time.perf_counter()
     plain = plain_seconds(
-        step.job, step.operation, step.case, bite, step.machine, step.material, step.travel, step.limits, step.before
+        step.job, step.operation, step.case, bite, step.machine, step.travel, step.limits, step.before
     )
     yardstick = time.perf_counter() - began
     if other is not None:

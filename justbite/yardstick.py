@@ -11,9 +11,10 @@ from dataclasses import replace
 import numpy as np
 
 from justbite.bite import engagement, solver
+from justbite.bite.slot import slot_depth, slot_removal
 from justbite.choice import path_seconds
 from justbite.model.bite import Bite
-from justbite.model.job import Job, Machine, Material, Operation
+from justbite.model.job import Job, Machine, Operation
 from justbite.model.moves import CUT, LINE, LINK
 from justbite.path.area import Area, parts_of
 from justbite.path.entry import find_entry
@@ -30,7 +31,7 @@ SLOT_SPEED = 0.6
 From a quarter circle of engagement on it falls evenly to this."""
 
 
-def plain_seconds(job: Job, operation: Operation, case: solver.Case, own: Bite, machine: Machine, material: Material,
+def plain_seconds(job: Job, operation: Operation, case: solver.Case, own: Bite, machine: Machine,
                   travel: float, limits: Limits, before: Sequence[Swept] = ()) -> float | None:  # fmt: skip
     """Seconds of an operation cut by the plain path, held against the bite `own`; None where it finds no way in.
 
@@ -45,8 +46,8 @@ def plain_seconds(job: Job, operation: Operation, case: solver.Case, own: Bite, 
     bite = _conditions(case, own, min(worst, case.tool.diameter))
     feeds = Feeds(
         cut=bite.feed, entry=bite.entry_feed, link=operation.return_feed or machine.max_feed, rapid=machine.rapid_feed,
-        ramp=math.radians(material.ramp_angle), acceleration=machine.acceleration,
-        removal=ENTRY_LOAD * bite.ae * bite.ap * bite.feed,
+        ramp=math.radians(case.material.ramp_angle), acceleration=machine.acceleration,
+        removal=min(ENTRY_LOAD * bite.ae * bite.ap * bite.feed, slot_removal(case, bite)), slot=slot_depth(case, bite),
     )  # fmt: skip
     out = MovesBuilder(start=np.array([0.0, 0.0, travel]))
     at = Heights(travel, job.approach_gap, operation.hover)

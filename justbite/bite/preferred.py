@@ -9,7 +9,7 @@ from justbite.model.job import CutValues, Material, Tool
 
 
 def preferred(tool: Tool, material: Material, material_id: str = "") -> tuple[Material, str]:
-    """The material with the speed and chip recommended for `tool`, and who says so.
+    """The material with the speed, chip and ramp angle recommended for `tool`, and who says so.
 
     The very material counts before its group; with none, the material itself and "catalogue".
     """
@@ -31,5 +31,6 @@ def _with(tool: Tool, material: Material, values: CutValues) -> Material:
             "chip_share": mean / tool.diameter,
             # What is recommended is borne; a chip that the catalogue allows stays allowed.
             "most_chip_share": max(material.most_chip_share, most / tool.diameter),
+            "ramp_angle": values.ramp_angle or material.ramp_angle,
         }
     )

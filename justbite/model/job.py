@@ -18,6 +18,7 @@ ROUGHERS = ("flat_end_mill", "bull_nose_end_mill")
 """Kinds of cutter that roughing is planned for; the corner radius of a bull nose stands on the floor."""
 Positive = Annotated[float, Field(gt=0, allow_inf_nan=False)]
 Share = Annotated[float, Field(gt=0, le=1)]
+Angle = Annotated[float, Field(gt=0, lt=45)]
 Number = Annotated[float, Field(allow_inf_nan=False)]
 Vertex = Annotated[tuple[Number, ...], Field(min_length=2, max_length=3)]
 """x, y and, on request, the bulge of the stretch to the next point."""
@@ -69,7 +70,10 @@ class Material(Model):
     """Thickest chip a tooth bears, as a share of D."""
     most_bite_share: Annotated[float, Field(gt=0, le=1)] = 0.3
     """Largest radial depth for constant-engagement roughing, share of D."""
-    ramp_angle: Annotated[float, Field(gt=0, lt=45)] = 2.5
+    ramp_angle: Angle = 2.5
+    """Steepest way down of a cutter that no angle is recommended for, degrees."""
+    slot_share: Annotated[float, Field(gt=0, le=2)] | None = None
+    """Deepest stroke at full width at this cutting speed, share of D; None: as is usual in the group."""
     hardness: Positive | None = None
     """Brinell, for finding what is most like it; None: not told."""
 
@@ -96,6 +100,8 @@ class CutValues(Model):
     """mm, at the radial depth `at_share`."""
     at_share: Share = 0.5
     """Radial depth that the feed per tooth is meant for, share of D."""
+    ramp_angle: Angle | None = None
+    """Steepest way down, degrees; None: the material's."""
     source: str = ""
     """Who says so."""
 

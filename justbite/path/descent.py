@@ -13,8 +13,22 @@ PARTS = 20
 """Steps of feed per stroke's depth, in which the feed follows the floor that the strokes before left."""
 DEEPER = 1.4
 """How much deeper than the load allows at full feed a stroke may be, its feed being lowered as much."""
+AT_ENDS = 2.0
+"""Where a stroke meets the slope of the one before it is up to so many times as deep, for a few mm."""
 STATION = 0.125
 """Distance of the places that the floor is kept at, R."""
+
+
+@dataclass(frozen=True, slots=True)
+class FullWidth:
+    """What the cutter bears at its full width."""
+
+    feed: float
+    """mm/min"""
+    removal: float
+    """mm3/min"""
+    deepest: float = math.inf
+    """mm that a stroke may be deep, whatever its load."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,22 +46,25 @@ class Descent:
         return float((ways / self.feeds).sum())
 
 
-def descend(line: Points, top: float, z: float, radius: float, slope: float, feed: float,
-            removal: float, open_ends: tuple[bool, bool] = (False, False)) -> Descent:  # fmt: skip
+def descend(line: Points, top: float, z: float, radius: float, slope: float, bears: FullWidth,
+            open_ends: tuple[bool, bool] = (False, False)) -> Descent:  # fmt: skip
     """The ramp along `line` (n, 2) down from `top` to `z`.
 
     It ends at the line's end. Round a closed line it goes on in one direction. At an end that is open, cleared down
     to `z` before, it comes straight down.
 
-    Each stroke goes down as steeply as `slope` (tangent) allows, then flat. The full width takes no more than
-    `removal` (mm3/min): a stroke is as deep as that allows at `feed`, or a little deeper at a lower feed,
+    Each stroke goes down as steeply as `slope` (tangent) allows, then flat. The full width takes no more than it
+    bears: a stroke is as deep as its removal rate allows at its feed, or a little deeper at a lower feed,
     and where the slope of the stroke before makes it deeper still the feed falls as much. Where that is
     quicker it slopes from end to end instead, and goes flat along the line once it is down.
     """
     floor = _Floor.over(line, top, radius)
-    full = removal / (2.0 * radius * feed)
+    feed = bears.feed
+    full = bears.removal / (2.0 * radius * feed)
+    most = min(DEEPER * full, bears.deepest)
+    full = min(full, AT_ENDS * bears.deepest)
     sloped = floor.length * slope
-    deepest = DEEPER * full if any(open_ends) else min(DEEPER * full, sloped)
+    deepest = most if any(open_ends) else min(most, sloped)
     count = max(1, math.ceil((top - z) / deepest - 1e-9))
     if floor.closed:
         ways = [floor.round(top, z, n, slope, feed, full) for n in (count, count + 1)]
@@ -66,10 +83,10 @@ def descend(line: Points, top: float, z: float, radius: float, slope: float, fee
         counts.append(count + 1)
     ways = [floor.strokes(top, z, n, slope, feed, full, open_ends) for n in counts]
     if open_ends[0] != open_ends[1]:
-        least = max(1, math.ceil((top - z) / (DEEPER * full) - 1e-9))
+        least = max(1, math.ceil((top - z) / most - 1e-9))
         ways += [floor.out_and_back(top, z, n, feed, full, open_ends[0]) for n in (least, least + 1)]
     if not any(open_ends):
-        ways.append(floor.slopes(top, z, min(slope, DEEPER * full / floor.length), feed, full))
+        ways.append(floor.slopes(top, z, min(slope, most / floor.length), feed, full))
     return min(ways, key=lambda way: way.minutes)
 
 

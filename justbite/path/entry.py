@@ -33,8 +33,6 @@ class Wish:
     place: tuple[float, float] | None = None
     plunge: bool = False
     """Whether the cutter may be fed straight down."""
-    slotting: bool = False
-    """Whether the material bears a long ramp at full width where that is quicker, without being asked."""
 
 
 @dataclass(frozen=True, slots=True)

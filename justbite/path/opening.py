@@ -17,7 +17,8 @@ from shapely.geometry import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from justbite.path.area import Area
-from justbite.path.entry import NARROW, Entry, Wish, find_entry, is_narrow
+from justbite.path.drawn import drawn_out
+from justbite.path.entry import Entry, Wish, find_entry, is_narrow
 from justbite.path.network import ends_open, network
 from justbite.path.spine import neck_lines, round_islands, spines
 
@@ -40,9 +41,11 @@ NEAR_WALL = 0.5
 ENDS_LAG = 2.3
 """R: by how much less than its length a long ramp works on fronts. Round an end of radius r they get on by
 ae r / (r + R) a pass: to go 2 R from 0.2 R takes as many passes as R ln 10 more at the sides."""
-NEAR_BEST, NEAR_NET, LARGE = 0.03, 0.14, 3000.0
-"""How far behind the best estimate, over the whole cut, the other kind of way in is planned too, and a network round
+NEAR_BEST, NEAR_PLAIN, NEAR_NET, LARGE = 0.03, 0.06, 0.14, 3000.0
+"""How far behind the best estimate, over the whole cut, the other kind of way in is planned too; a network; one round
 islands, whose ears are worth more than they seem; and R of cut from which on an area is planned only once."""
+SLOW_DOWN = 8.0
+"""R of stroke from which on the ramp angle holds ways down up so much that a piece of a ramp may be the better one."""
 SHORTEST = 2.0
 """R: a shorter line is no long ramp."""
 SHORT = 0.2
@@ -67,14 +70,16 @@ class Pace:
     """A mm of return."""
     stop: float
     """Braking and getting under way again, for each return."""
+    stroke: float = 0.0
+    """mm that a ramp takes to come down as much as a stroke may be deep: up to so long all come down as soon."""
 
 
 def find_openings(area: Area, part: Polygon, clearance: float, wish: Wish | None, target: float,
                   pace: Pace | None) -> list[Entry]:  # fmt: skip
     """The ways into `part` of the locus that are worth planning, the most promising first; empty where none fits.
 
-    Long ramps are weighed where the user wants a ramp, or where the material bears them; without `pace` none is.
-    A slot or a neck hardly wider than the cutter is ramped through whatever the material.
+    Long ramps are weighed but where the user wants a helix; without `pace` none is. A slot or a neck hardly wider than
+    the cutter is ramped through in any case.
     """
     usual = find_entry(area, part, clearance, wish)
     wish = wish or Wish()
@@ -88,9 +93,6 @@ def find_openings(area: Area, part: Polygon, clearance: float, wish: Wish | None
         return [max([usual, *_ramps(part, area.radius, NARROW_SHARES)], key=lambda e: _length(e.points))]
     if pace is None or wish.place is not None:
         return [usual]
-    if not (wish.slotting or wish.kind == "ramp"):
-        # A neck as narrow as such a slot is ramped through like one, where that is quicker.
-        return [usual, *(replace(_ramp(n), chosen=True) for n in neck_lines(part, area.radius, NARROW)[:1])]
     return _worth_planning(usual, area, part, target, pace)
 
 
@@ -102,14 +104,14 @@ def _from_outside(usual: Entry, area: Area, part: Polygon, wish: Wish, target: f
     """
     radius = area.radius
     found = [usual]
-    through = [_opened(_ramp(n), area) for n in neck_lines(part, radius, NECK if wish.slotting else NARROW, whole=True)]
+    through = [_opened(_ramp(n), area) for n in neck_lines(part, radius, NECK, whole=True)]
     through = [ramp for ramp in through if _cuts(ramp, area)]
     if through:
         found.append(replace(usual, before=tuple(through)))
     walled = part.exterior.intersection(area.material.buffer(AIR * radius)).length > WALLED * part.exterior.length
     small = part.buffer(radius).area / target < LARGE * radius
     narrow = is_narrow(part, radius)
-    if narrow or (wish.slotting and walled and small):
+    if narrow or (walled and small):
         shares, longer = (NARROW_SHARES, (0.0,)) if narrow else (SHARES, LONGER)
         ramps = [ramp for r in _ramps(part, radius, shares, longer) if _cuts(ramp := _opened(r, area), area)]
         if len(ramps) > 1 and pace is not None:
@@ -158,21 +160,25 @@ def _worth_planning(usual: Entry, area: Area, part: Polygon, target: float, pace
     def ramps(entries: list[Entry]) -> list[tuple[float, Entry]]:
         return weighed([marked(e) for e in entries])
 
-    plain = sorted([*weighed([usual]), *ramps(_ramps(part, radius, SHARES, LONGER))], key=lambda w: w[0])
+    long = _ramps(part, radius, SHARES, LONGER)
+    if pace.stroke > SLOW_DOWN * radius:
+        long += _middles(long, pace.stroke, radius)
+    plain = sorted([*weighed([usual]), *ramps(long)], key=lambda w: w[0])
+    drawn = ramps(drawn_out(usual, part, radius, pace.stroke))
     rings = ramps([_ramp(line) for line in round_islands(part, radius)])
     nets = ramps(_network(part, radius))
     # What loops in a neck cost, the estimate does not know. A ring leads through those beside islands.
     through = [] if part.interiors else [marked(e) for e in _through_neck(part, radius)]
     necks = [(loss(e, part, target, radius, told) / whole, e) for e in through]
-    least, best = min([*plain, *rings, *nets, *necks], key=lambda w: w[0])
+    least, best = min([*plain, *drawn, *rings, *nets, *necks], key=lambda w: w[0])
     if whole > LARGE * radius:
         return [best]
     # Of the other kinds too, where they are hardly worse: the estimate does not know how the passes fall.
-    near = NEAR_NET if part.interiors else NEAR_BEST
+    near = NEAR_NET if part.interiors else NEAR_PLAIN
     others = [(lost, e) for lost, e in plain if e.kind != best.kind][:1]
     picked = [best, *(e for _, e in (*necks, *rings[:1]))]
     picked += [e for lost, e in nets if lost <= least + near]
-    picked += [e for lost, e in others if lost <= least + NEAR_BEST]
+    picked += [e for lost, e in (*others, *drawn[:1]) if lost <= least + NEAR_BEST]
     return [e for k, e in enumerate(picked) if not any(e is p for p in picked[:k])]
 
 
@@ -186,6 +192,20 @@ def _ramps(part: Polygon, radius: float, shares: tuple[float, ...], longer: tupl
             if _length(whole) > SHORTEST * radius and not any(np.allclose(o, whole, atol=0.1 * radius) for o in known):
                 found.append(whole)
     return [_ramp(line) for line in found]
+
+
+def _middles(ramps: list[Entry], stroke: float, radius: float) -> list[Entry]:
+    """The middles of ramps, one stroke long or two."""
+    found: list[Entry] = []
+    for ramp in ramps:
+        line = LineString(ramp.points)
+        for long in (stroke, 2.0 * stroke):
+            if SHORTEST * radius < long < 0.9 * line.length:
+                middle = 0.5 * line.length
+                own = np.asarray(shapely.ops.substring(line, middle - 0.5 * long, middle + 0.5 * long).coords)
+                if not any(len(o.points) == len(own) and np.allclose(o.points, own, atol=0.1 * radius) for o in found):
+                    found.append(_ramp(own))
+    return found
 
 
 def _through_neck(part: Polygon, radius: float) -> list[Entry]:

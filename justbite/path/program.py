@@ -20,9 +20,8 @@ from justbite.model.moves import (
     POSITION,
     RAPID,
     Moves,
-    lengths,
 )
-from justbite.path.descent import Descent, descend
+from justbite.path.descent import Descent, FullWidth, descend
 from justbite.path.entry import Entry
 from justbite.path.fit import fit
 from justbite.path.fronts import Piece
@@ -88,6 +87,8 @@ class Feeds:
     """By which links slow down; None for the feed of cuts wherever they graze something."""
     borne: float = 0.0
     """mm of chip that a tooth bears: what is no thicker is cut at any feed."""
+    slot: float = math.inf
+    """mm that a stroke at full width may be deep at the feed of entries."""
 
 
 @dataclass
@@ -154,33 +155,6 @@ def _come_down(out: MovesBuilder, x: float, y: float, z: float, heights: Heights
     out.to(LINE, x, y, z, feeds.link, part)
 
 
-def level_minutes(parts: list[PartPath], above: float, z: float, target: float, heights: Heights, feeds: Feeds,
-                  radius: float) -> float:  # fmt: skip
-    """Minutes of a level at its feeds: as long as what `add_level` makes of it, but for the fit of lines and arcs."""
-    up, drop = heights.travel - z, above + heights.gap - z
-    total = 0.0
-    for part in parts:
-        scratch = MovesBuilder(np.array([*part.entry.points[0], heights.travel]))
-        enter(scratch, part.entry, above, z, heights, feeds, radius)
-        moves = scratch.build()
-        total += float((lengths(moves) / np.nan_to_num(moves.feed, nan=feeds.rapid)).sum())
-        for piece in part.pieces:
-            spans = np.hypot(*np.diff(piece.points, axis=0).T)
-            if piece.kind == "cut":
-                factor = _feed_factors(piece, spans, feeds, target)
-                total += float((spans if factor is None else spans / factor[1:]).sum()) / feeds.cut
-                continue
-            own = spans / _link_feeds(piece, feeds, target)
-            if piece.drop > 0 and over_is_quicker(piece.points, piece.drop, above, z, heights, feeds):
-                across = float(np.hypot(*(piece.points[piece.drop] - piece.points[0])))
-                total += (up + across + up - drop) / feeds.rapid
-                total += drop / feeds.link + float(own[piece.drop :].sum())
-            else:
-                total += float(own.sum())
-        total += up / feeds.rapid
-    return total
-
-
 def enter(out: MovesBuilder, entry: Entry, above: float, z: float, heights: Heights, feeds: Feeds,
            radius: float) -> None:  # fmt: skip
     straight_down = entry.kind == "plunge" and entry.centre is not None
@@ -188,7 +162,8 @@ def enter(out: MovesBuilder, entry: Entry, above: float, z: float, heights: Heig
     down: Descent | None = None
     if entry.kind == "ramp":
         slope = math.tan(feeds.ramp)
-        down = descend(entry.points, above + ABOVE, z, radius, slope, feeds.entry, feeds.removal, entry.open_ends)
+        full = FullWidth(feeds.entry, feeds.removal, feeds.slot)
+        down = descend(entry.points, above + ABOVE, z, radius, slope, full, entry.open_ends)
         x, y = float(down.begin[0]), float(down.begin[1])
     elif entry.kind == "helix":
         x, y, _ = _helix_begin(entry, above + ABOVE, z, feeds, radius)
@@ -214,7 +189,7 @@ def helix_drop(r: float, radius: float, feeds: Feeds) -> float:
     """mm down in half a turn of a helix of radius `r`: as steep as ramp angle and load allow."""
     # All of the hole goes down with the cutter: pi (r + R)^2 for every mm.
     fall = min(1.0, feeds.removal / (math.pi * (r + radius) ** 2 * feeds.entry))
-    return math.pi * r * math.tan(min(feeds.ramp, math.asin(fall)))
+    return min(math.pi * r * math.tan(min(feeds.ramp, math.asin(fall))), 0.5 * feeds.slot)
 
 
 def _helix_begin(entry: Entry, top: float, z: float, feeds: Feeds, radius: float) -> tuple[float, float, float]:

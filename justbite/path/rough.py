@@ -1,5 +1,6 @@
 """Roughing operations: every level of every area, as moves. The stage's way in."""
 
+import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
@@ -13,23 +14,23 @@ from shapely.geometry.base import BaseGeometry
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Machine, Material, Operation
+from justbite.model.moves import Moves
 from justbite.model.shapes import region_shape
 from justbite.model.stock import heights as stock_heights
 from justbite.path.entry import Entry, Wish
 from justbite.path.level import PartPath, PartPlan, ground_of, plan_part, ways_into
 from justbite.path.links import Speeds
 from justbite.path.opening import Pace
-from justbite.path.program import FeedLaw, Feeds, Heights, MovesBuilder, add_level, level_minutes
+from justbite.path.program import FeedLaw, Feeds, Heights, MovesBuilder, add_level
 from justbite.path.together import Tick, side_by_side
 from justbite.path.warm import make_ready
 from justbite.path.works import Limits, Swept, Work, works_on
 
 Progress = Callable[[float, str], None]
+Clock = Callable[[Moves], float]
+"""Seconds that moves take on the machine, from rest to rest."""
 ENTRY_LOAD = 0.97
 """Removal rate of an entry over that of the bite, at most."""
-SLOTTING = ("N",)
-"""ISO 513 groups that bear a long ramp at full width at the cutting speed of a small bite (common practice: in
-steel and harder a full slot runs slower)."""
 WEIGHING = 0.1
 """Share of the progress that ways in are weighed in."""
 LEFT, LEFT_COUNTS = 0.001, 0.1
@@ -37,17 +38,32 @@ LEFT, LEFT_COUNTS = 0.001, 0.1
 it counts a quarter, twice as much four times."""
 
 
+@dataclass(frozen=True, slots=True)
+class Bears:
+    """What the cutter bears in the bite's material, and how the feed follows what it meets."""
+
+    law: FeedLaw | None = None
+    """By which feeds follow the bite; those of links in any case, those of cuts where the operation wants it."""
+    chip: float = 0.0
+    """mm that a chip may be thick."""
+    slot: float = math.inf
+    """mm that a stroke at full width may be deep."""
+    removal: float = math.inf
+    """mm3/min that the full width may take, whatever the bite takes."""
+
+
 def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite, machine: Machine,
-                  material: Material, travel: float, limits: Limits, progress: Progress,
-                  law: FeedLaw | None = None, borne: float = 0.0,
-                  before: Sequence[Swept] = (), later: bool = False) -> tuple[list[Finding], list[Swept]]:  # fmt: skip
+                  material: Material, travel: float, limits: Limits, progress: Progress, clock: Clock,
+                  bears: Bears | None = None, before: Sequence[Swept] = (), later: bool = False,
+                  ) -> tuple[list[Finding], list[Swept]]:  # fmt: skip
     """Append the moves of one roughing operation to `out`. Returns its findings, and what it takes out.
 
-    `law`: by which feeds follow the bite; those of links in any case, those of cuts where the operation wants it.
-    `borne`: mm of chip that a tooth bears. `before`: what operations before this one have taken out; `later`: whether
-    others follow, and what this one takes out is to be told.
+    `clock` tells how many seconds moves take on the machine: the quickest way is chosen by it. `before`: what
+    operations before this one have taken out; `later`: whether others follow, and what this one takes out is to be
+    told.
     """
     tool = job.tool(operation.tool)
+    bears = bears or Bears()
     feeds = Feeds(
         cut=bite.feed,
         entry=bite.entry_feed,
@@ -55,14 +71,15 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         rapid=machine.rapid_feed,
         ramp=float(np.radians(material.ramp_angle)),
         acceleration=machine.acceleration,
-        removal=ENTRY_LOAD * bite.ae * bite.ap * bite.feed,
-        follow=law if operation.follow_bite else None,
-        grazing=law,
-        borne=borne,
+        removal=min(ENTRY_LOAD * bite.ae * bite.ap * bite.feed, bears.removal),
+        follow=bears.law if operation.follow_bite else None,
+        grazing=bears.law,
+        borne=bears.chip,
+        slot=bears.slot,
     )
     tolerance = min(limits.fit_share * operation.tolerance, limits.fit_bite_share * bite.ae)
     terms = _Terms(
-        bite.ae, bite.ap, Heights(travel, job.approach_gap, operation.hover, stock_heights(job.stock)[1]), feeds,
+        clock, bite.ae, bite.ap, Heights(travel, job.approach_gap, operation.hover, stock_heights(job.stock)[1]), feeds,
         tolerance, tool.diameter / 2,
         max(job.approach_gap, limits.clear_share * tool.diameter / 2), operation.tolerance,
     )  # fmt: skip
@@ -72,7 +89,7 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         some, found = works_on(job, operation, name, bite.ae, limits, before)
         works += some
         findings += found
-    wish = Wish(operation.entry, None, tool.centre_cutting, material.group in SLOTTING)
+    wish = Wish(operation.entry, None, tool.centre_cutting)
     plans, found = _planned(job, operation, works, terms, wish, later, progress)
     findings += found
     levels: dict[str, list[_Level]] = {work.area.name: [] for work in works}
@@ -105,6 +122,7 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
 class _Terms:
     """What all levels of an operation have in common; mm."""
 
+    clock: Clock
     ae: float
     step: float
     """A level is no deeper."""
@@ -121,10 +139,14 @@ class _Terms:
         heights = replace(self.heights, roomy=level.roomy)
         add_level(out, level.paths, level.above, level.z, self.ae, heights, self.feeds, self.tolerance, self.radius)
 
-    def as_cut(self, paths: tuple[PartPath, ...], work: Work) -> float:
-        """mm of cut in the time of a plan's first level, on a machine that needs none to change its speed."""
-        top, z = work.top, work.levels(self.step)[0]
-        return level_minutes(list(paths), top, z, self.ae, self.heights, self.feeds, self.radius) * self.feeds.cut
+    def seconds(self, paths: Sequence[PartPath], work: Work) -> float:
+        """How long a plan's first level takes; what is fitted for it is so for all levels."""
+        if not paths:
+            return math.inf
+        out = MovesBuilder(np.array([*paths[0].entry.points[0], self.heights.travel]))
+        z, own = work.levels(self.step)[0], list(paths)
+        add_level(out, own, work.top, z, self.ae, self.heights, self.feeds, self.tolerance, self.radius)
+        return self.clock(out.build())
 
     @property
     def speeds(self) -> Speeds:
@@ -151,7 +173,7 @@ class _Level:
 def _planned(job: Job, operation: Operation, works: list[Work], terms: _Terms, wish: Wish, later: bool,
              progress: Progress) -> tuple[list[list[PartPlan]], list[Finding]]:  # fmt: skip
     """For each work the plans of its parts, and the findings; parts and the ways into them planned side by side."""
-    tries: list[tuple[int, int, Callable[[Tick], PartPlan]]] = []
+    tries: list[tuple[int, int, Callable[[Tick], _Timed]]] = []
     wishes = [replace(wish, place=job.region(work.area.name).start) for work in works]
     make_ready()
     weighed = side_by_side(
@@ -169,7 +191,7 @@ def _planned(job: Job, operation: Operation, works: list[Work], terms: _Terms, w
                     wish=own, conventional=operation.conventional, ground=ground,
                     speeds=terms.speeds, outlined=later,
                 )  # fmt: skip
-                tries.append((index, k, plan))
+                tries.append((index, k, partial(_timed, plan, work, terms)))
     plans: list[list[PartPlan]] = [[] for _ in works]
     if not tries:
         return plans, []
@@ -178,7 +200,7 @@ def _planned(job: Job, operation: Operation, works: list[Work], terms: _Terms, w
         lambda k, share: progress(WEIGHING + (1.0 - WEIGHING) * share, f"Clearing {works[tries[k][0]].area.name}"),
     )
     for (index, _), group in groupby(zip(tries, planned, strict=True), key=lambda pair: pair[0][:2]):
-        plans[index].append(_quickest([made for _, made in group], works[index], terms))
+        plans[index].append(_quickest([made for _, made in group]))
     return plans, [finding for made in plans for plan in made for finding in plan.findings]
 
 
@@ -189,26 +211,33 @@ def _ways_into(work: Work, terms: _Terms, wish: Wish, _tick: Tick) -> list[tuple
 def _pace(work: Work, terms: _Terms) -> Pace:
     """Ways at the first level, in mm of cut."""
     low = replace(terms, heights=replace(terms.heights, travel=work.top + terms.heights.gap))
+    feeds = terms.feeds
 
     def way_in(entry: Entry) -> float:
-        return low.as_cut((PartPath(entry, ()),), work)
+        return low.seconds((PartPath(entry, ()),), work) * feeds.cut / 60.0
 
-    return Pace(way_in, terms.feeds.cut / terms.feeds.link, terms.stop)
+    deep = min(feeds.slot, feeds.removal / (2.0 * terms.radius * feeds.entry))
+    return Pace(way_in, feeds.cut / feeds.link, terms.stop, deep / math.tan(feeds.ramp))
 
 
-def _quickest(plans: list[PartPlan], work: Work, terms: _Terms) -> PartPlan:
+_Timed = tuple[PartPlan, float]
+"""A plan, and the seconds of its first level."""
+
+
+def _timed(plan: Callable[[Tick], PartPlan], work: Work, terms: _Terms, tick: Tick) -> _Timed:
+    made = plan(tick)
+    return made, terms.seconds(made.paths, work)
+
+
+def _quickest(plans: list[_Timed]) -> PartPlan:
     """Of plans for one part the one whose first level is quickest, what it leaves more than another set against it."""
-    if len(plans) == 1:
-        return plans[0]
-    most = max(p.cleared for p in plans)
+    most = max(plan.cleared for plan, _ in plans)
 
-    def cost(plan: PartPlan) -> float:
-        stops = sum(piece.kind == "link" for path in plan.paths for piece in path.pieces)
-        return (terms.as_cut(plan.paths, work) + stops * terms.stop) * (
-            1.0 + LEFT_COUNTS * ((1.0 - plan.cleared / most) / LEFT) ** 2
-        )
+    def cost(timed: _Timed) -> float:
+        plan, seconds = timed
+        return seconds * (1.0 + LEFT_COUNTS * ((1.0 - plan.cleared / most) / LEFT) ** 2)
 
-    return min(plans, key=cost)
+    return min(plans, key=cost)[0] if len(plans) > 1 else plans[0][0]
 
 
 def _level_by_level(out: MovesBuilder, job: Job, levels: dict[str, list[_Level]], terms: _Terms) -> None:

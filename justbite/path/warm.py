@@ -6,7 +6,7 @@ import numpy as np
 import shapely
 
 from justbite.path.area import Area, parts_of
-from justbite.path.descent import descend
+from justbite.path.descent import FullWidth, descend
 from justbite.path.entry import find_entry
 from justbite.path.level import plan_part
 
@@ -20,4 +20,4 @@ def make_ready() -> None:
     area = Area("", room, room, shapely.Polygon(), room, room.buffer(-1.0), 1.0, 1.0, 0.001, ())
     for part in parts_of(area):
         plan_part(area, part, find_entry(area, part, 0.1), TARGET, "", lambda _share: None)
-    descend(np.array([[0.0, 0.0], [9.0, 0.0]]), 0.0, -1.0, 1.0, 0.05, 100.0, 100.0)
+    descend(np.array([[0.0, 0.0], [9.0, 0.0]]), 0.0, -1.0, 1.0, 0.05, FullWidth(100.0, 100.0))

@@ -16,7 +16,7 @@ from justbite.path import program, tracer
 from justbite.path.entry import Entry
 from justbite.path.fronts import Piece
 from justbite.path.level import PartPath
-from justbite.path.program import Feeds, Heights, MovesBuilder, add_level, level_minutes
+from justbite.path.program import Feeds, Heights, MovesBuilder, add_level
 from justbite.path.ways import _filled
 from justbite.plan import plan
 from justbite.proof.audit import Audit, audit_operation
@@ -99,10 +99,8 @@ class LinkFeedTest(SimpleTestCase):
         heights = Heights(10.0, 1.0, 0.3)
         add_level(out, paths, 0.0, -8.0, 2.0, heights, feeds, 0.003, RADIUS)
         moves = out.build()
-        told = level_minutes(paths, 0.0, -8.0, 2.0, heights, feeds, RADIUS)
         spent = float((lengths(moves) / np.nan_to_num(moves.feed, nan=feeds.rapid)).sum())
-        self.assertAlmostEqual(told, spent, delta=0.01 * spent)
-        return moves, told, paths, feeds
+        return moves, spent, paths, feeds
 
     def test_it_slows_down_where_it_grazes_and_nowhere_else(self) -> None:
         moves, _, _, _ = self.made(0.5, borne=0.02, grazing=self.law)

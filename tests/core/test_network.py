@@ -16,7 +16,7 @@ from justbite.field.grid import Grid
 from justbite.model.job import parse_job
 from justbite.nc.reader import read_program
 from justbite.path import opening, rough, together, tracer
-from justbite.path.descent import descend
+from justbite.path.descent import FullWidth, descend
 from justbite.path.fronts import SWEEPS
 from justbite.path.network import ends_open, network
 from justbite.path.opening import NARROW_SHARES
@@ -29,6 +29,7 @@ from tests.core.test_path import LOG, job, rectangle
 from tests.core.test_proof import HEAD
 
 RADIUS, SLOPE, FEED, REMOVAL = 5.0, 0.0875, 2000.0, 48_000.0
+BEARS = FullWidth(FEED, REMOVAL)
 PINS = [Point(x, y).buffer(6) for x in (20, 44, 68) for y in (20, 44)]
 
 
@@ -96,7 +97,7 @@ class NetworkTest(SimpleTestCase):
 class DescentTest(SimpleTestCase):
     def run_down(self, line: np.ndarray, open_ends: tuple[bool, bool], before: np.ndarray) -> np.ndarray:
         """Rates of removal over a quarter of the radius; all along the line is at depth, and it ends at its end."""
-        down = descend(line, 0.0, -10.0, RADIUS, SLOPE, FEED, REMOVAL, open_ends)
+        down = descend(line, 0.0, -10.0, RADIUS, SLOPE, BEARS, open_ends)
         ends = down.ends
         height = before.copy()
         steps, _, _, _ = replay.run(
@@ -119,7 +120,7 @@ class DescentTest(SimpleTestCase):
     def test_thin_levels_whose_slope_is_shorter_than_a_station(self) -> None:
         for depth in (0.01, 0.05, 0.3):
             for line in (np.array([[0, 0], [60, 0], [60, 40], [0, 0.0]]), np.array([[0, 0], [60, 0.0]])):
-                down = descend(line, 0.0, -depth, 12.5, SLOPE, FEED, REMOVAL)
+                down = descend(line, 0.0, -depth, 12.5, SLOPE, BEARS)
                 np.testing.assert_allclose(down.ends[-1], [*line[-1], -depth], atol=1e-6)
                 points = np.vstack([down.begin, down.ends])
                 self.assertLessEqual(
@@ -133,8 +134,8 @@ class DescentTest(SimpleTestCase):
         line = np.array([[0.0, 0.0], [40.0, 0.0]])
         rate = self.run_down(line, (True, True), solid)
         self.assertLess(float(rate.max()), 1.05 * REMOVAL)
-        flat = descend(line, 0.0, -10.0, RADIUS, SLOPE, FEED, REMOVAL, (True, True))
-        sloped = descend(line, 0.0, -10.0, RADIUS, SLOPE, FEED, REMOVAL)
+        flat = descend(line, 0.0, -10.0, RADIUS, SLOPE, BEARS, (True, True))
+        sloped = descend(line, 0.0, -10.0, RADIUS, SLOPE, BEARS)
         self.assertLess(flat.minutes, 0.95 * sloped.minutes)
 
     def test_short_lines_with_an_open_end(self) -> None:
@@ -146,7 +147,8 @@ class DescentTest(SimpleTestCase):
             length, depth = float(draw.uniform(3, 60)), float(draw.uniform(0.2, 8))
             line = np.array([[0.0, 0.0], [0.6 * length, 0.0], [length, 0.0]])
             open_ends = (bool(draw.integers(2)), bool(draw.integers(2)))
-            down = descend(line, 0.0, -depth, RADIUS, SLOPE, FEED, float(draw.uniform(0.3, 3)) * REMOVAL, open_ends)
+            bears = FullWidth(FEED, float(draw.uniform(0.3, 3)) * REMOVAL)
+            down = descend(line, 0.0, -depth, RADIUS, SLOPE, bears, open_ends)
             points = np.vstack([down.begin, down.ends])
             np.testing.assert_allclose(points[-1], [length, 0.0, -depth], atol=1e-6)
             spots = np.linspace(0.0, length, 101)

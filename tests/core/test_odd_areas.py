@@ -139,28 +139,24 @@ class ArmsTest(SimpleTestCase):
         self.assertGreater(ends[1], 105.0)
 
     def test_from_outside_channels_are_ramped_through_first(self) -> None:
-        """A comb, open below: two channels hardly wider than the cutter. In a plain trough one ramp is tried along it.
-
-        In steel none is.
-        """
+        """A comb, open below: two channels hardly wider than the cutter. In a plain trough one ramp is tried."""
         comb = box(0, 0, 60, 14).union(box(10, 0, 21.5, 60)).union(box(40, 0, 51.5, 60))
         points = [list(p) for p in comb.exterior.coords[:-1]]
         below = [k for k, p in enumerate(points) if p[1] == 0 and points[(k + 1) % len(points)][1] == 0]
         area = area_of(parse_job(job(points, open_edges=below)))
         (part,) = parts_of(area)
-        plain, ramped = find_openings(area, part, 0.25, Wish(slotting=True), 2.0, None)
+        plain, ramped = find_openings(area, part, 0.25, Wish(), 2.0, None)
         self.assertEqual((plain.kind, plain.before), ("outside", ()))
         self.assertEqual([(e.kind, e.chosen) for e in ramped.before], [("ramp", True)] * 2)
         for ramp in ramped.before:
             self.assertGreater(ramp.points[:, 1].max(), 50.0)
         # Where the user says where to begin, it begins there.
-        (alone,) = find_openings(area, part, 0.25, Wish(slotting=True, place=(30.0, -9.0)), 2.0, None)
+        (alone,) = find_openings(area, part, 0.25, Wish(place=(30.0, -9.0)), 2.0, None)
         self.assertEqual((alone.kind, alone.before), ("outside", ()))
         trough = area_of(parse_job(job(rectangle(60, 40), open_edges=[0])))
         (part,) = parts_of(trough)
-        plain, along = find_openings(trough, part, 0.25, Wish(slotting=True), 2.0, None)
+        plain, along = find_openings(trough, part, 0.25, Wish(), 2.0, None)
         self.assertEqual((plain.before, len(along.before)), ((), 1))
-        self.assertEqual(len(find_openings(trough, part, 0.25, Wish(slotting=False), 2.0, None)), 1)
 
 
 class AirTest(SimpleTestCase):

@@ -10,22 +10,27 @@ from django.test import SimpleTestCase
 from shapely.geometry import LineString, Point, Polygon, box
 
 from justbite.bench import made_areas, measured
+from justbite.bite.slot import slot_depth
 from justbite.model.job import parse_job
 from justbite.model.moves import CUT, lengths
+from justbite.motion.clock import Drive, block_times
+from justbite.nc.reader import read_program
 from justbite.path import clearing, opening, rough
-from justbite.path.area import make_area
-from justbite.path.descent import DEEPER, STATION, descend
+from justbite.path.area import Area, make_area
+from justbite.path.descent import DEEPER, STATION, FullWidth, descend
 from justbite.path.entry import Entry
-from justbite.path.level import plan_part, ways_into
-from justbite.path.program import Feeds, Heights, MovesBuilder, add_level, level_minutes
+from justbite.path.level import PartPlan, plan_part, ways_into
+from justbite.path.program import Feeds, Heights, MovesBuilder, add_level
 from justbite.path.spine import spines
 from justbite.path.works import Work
 from justbite.plan import plan
+from justbite.prepare import bite_of, case_for
 from justbite.proof import replay
 from justbite.proof.measure import ways_in
 from tests.core.test_path import job, rectangle
 
 RADIUS, SLOPE, FEED, REMOVAL = 5.0, math.tan(math.radians(5)), 2000.0, 40_000.0
+BEARS = FullWidth(FEED, REMOVAL)
 LINE = np.array([[0.0, 0.0], [80.0, 0.0]])
 
 
@@ -37,7 +42,7 @@ class DescentTest(SimpleTestCase):
     def test_strokes_in_closed_form(self) -> None:
         """10 mm where the full width may be cut 2 mm deep at full feed: 4 strokes of 2.5 mm at 0.8 of the feed."""
         self.assertGreaterEqual(DEEPER, 1.25)
-        down = descend(LINE, 0.0, -10.0, RADIUS, SLOPE, FEED, REMOVAL)
+        down = descend(LINE, 0.0, -10.0, RADIUS, SLOPE, BEARS)
         np.testing.assert_allclose(down.begin, [80.0, 0.0, 0.0])
         np.testing.assert_allclose(down.ends[-1], [80.0, 0.0, -10.0])
         points, feeds = np.vstack([down.begin, down.ends]), down.feeds
@@ -47,7 +52,7 @@ class DescentTest(SimpleTestCase):
             self.assertAlmostEqual(float(feeds[level & (points[1:, 2] == z)].max()), 0.8 * FEED, 6)
 
     def test_never_steeper_than_allowed(self) -> None:
-        down = descend(LINE, 0.0, -10.0, RADIUS, SLOPE, FEED, REMOVAL)
+        down = descend(LINE, 0.0, -10.0, RADIUS, SLOPE, BEARS)
         points = np.vstack([down.begin, down.ends])
         way = np.hypot(*np.diff(points[:, :2], axis=0).T)
         self.assertLessEqual(float((-np.diff(points[:, 2]) - SLOPE * way).max()), 1e-9)
@@ -59,7 +64,7 @@ class DescentTest(SimpleTestCase):
         """
         for length in (5.0, 27.8, 40.0):
             line = np.array([[0.0, 0.0], [length, 0.0]])
-            down = descend(line, 0.0, -10.0, RADIUS, SLOPE, FEED, 10.0 * REMOVAL)
+            down = descend(line, 0.0, -10.0, RADIUS, SLOPE, FullWidth(FEED, 10.0 * REMOVAL))
             points = np.vstack([down.begin, down.ends])
             way = float(np.hypot(*np.diff(points[:, :2], axis=0).T).sum())
             self.assertLess(way, 10.0 / SLOPE + length + 2.0 * STATION * RADIUS)
@@ -69,7 +74,7 @@ class DescentTest(SimpleTestCase):
 
     def test_no_slope_of_the_last_stroke_is_gone_over_thrice(self) -> None:
         """4 strokes of 2.5 mm, and forth and back over half of the last one's slope; all else is cut in passing."""
-        down = descend(LINE, 0.0, -10.0, RADIUS, SLOPE, FEED, REMOVAL)
+        down = descend(LINE, 0.0, -10.0, RADIUS, SLOPE, BEARS)
         points = np.vstack([down.begin, down.ends])
         way = float(np.hypot(*np.diff(points[:, :2], axis=0).T).sum())
         self.assertAlmostEqual(way, 4 * 80.0 + 2.5 / SLOPE, delta=3 * STATION * RADIUS)
@@ -78,7 +83,7 @@ class DescentTest(SimpleTestCase):
         """The proof's replay sees no more than is allowed, also on bent and on short lines; all is at depth."""
         bent = np.array([[0.0, 0.0], [40.0, 0.0], [60.0, 30.0]])
         for line in (LINE, bent, LINE / 5.0):
-            down = descend(line, 0.0, -10.0, RADIUS, SLOPE, FEED, REMOVAL)
+            down = descend(line, 0.0, -10.0, RADIUS, SLOPE, BEARS)
             ends = down.ends
             height = np.zeros((500, 1000), dtype=np.int16)
             steps, _, _, _ = replay.run(
@@ -145,15 +150,25 @@ class OpeningTest(SimpleTestCase):
         self.assertGreater(row["entry_over_bite"], 0.8)
         self.assertLess(row["left_over_share"], 0.001)
 
-    def test_steel_is_not_slotted_unasked(self) -> None:
-        """A full width at the cutting speed of a small bite is for soft materials: elsewhere only when it is wished."""
-        row = plan(parse_job(steel(job(rectangle(120, 17))))).report["operations"][0]
-        self.assertLess(row["entry_seconds"], 0.3 * row["seconds"])
+    def test_steel_is_slotted_in_thin_strokes(self) -> None:
+        """No stroke deeper than is usual in steel. From a helix, whose way down opens less, it takes longer."""
         data = steel(job(rectangle(120, 17)))
-        data["operations"][0]["entry"] = "ramp"
-        row = plan(parse_job(data)).report["operations"][0]
+        made = plan(parse_job(data))
+        row = made.report["operations"][0]
         self.assertGreater(row["entry_seconds"], 0.3 * row["seconds"])
         self.assertLessEqual(row["entry_over_bite"], 1.03)
+        self.assertLessEqual(row["max_over_target"], 1.05)
+        planned = parse_job(data)
+        deepest = slot_depth(case_for(planned, planned.operations[0]), bite_of(planned, planned.operations[0]))
+        moves = read_program(made.program)
+        flat = moves.end[(moves.end[:, 2] == moves.starts()[:, 2]) & (moves.end[:, 2] < 0), 2]
+        floors = np.unique(np.round(np.append(flat, 0.0), 3))
+        self.assertGreater(len(floors), 2)
+        self.assertLessEqual(float(np.diff(floors).max()), deepest + 0.06)
+        data["operations"][0]["entry"] = "helix"
+        helix = plan(parse_job(data)).report["operations"][0]
+        self.assertLess(row["seconds"], 0.9 * helix["seconds"])
+        self.assertLess(helix["entry_seconds"], 0.3 * helix["seconds"])
 
     def test_an_entry_that_takes_too_much_is_told(self) -> None:
         with patch.object(rough, "ENTRY_LOAD", 1.6):
@@ -162,43 +177,47 @@ class OpeningTest(SimpleTestCase):
 
 
 class QuickestTest(SimpleTestCase):
+    FEEDS = Feeds(cut=3000, entry=2000, link=9000, rapid=20_000, ramp=0.05, acceleration=4000, removal=40_000)
+
+    def whole(self, width: float, height: float) -> tuple[Area, Polygon, PartPlan]:
+        planned = parse_job(job(rectangle(width, height)))
+        area = make_area(planned, planned.regions[0], 5.0, 0.0, 0.006, 0.002, 1.0)
+        ((part, ways),) = ways_into(area, 1.0, None, 2.0)
+        return area, part, plan_part(area, part, ways[0], 2.0, "rough", lambda _: None)
+
     def test_what_leaves_some_is_not_quicker(self) -> None:
         """A plan that breaks off early takes less time, and is not taken for it."""
-        feeds = Feeds(cut=3000, entry=2000, link=9000, rapid=20_000, ramp=0.05, acceleration=4000, removal=40_000)
-        terms = rough._Terms(2.0, 10.0, Heights(10.0, 1.0, 0.3), feeds, 0.01, 5.0, 1.0, 0.01)
-        planned = parse_job(job(rectangle(40, 30)))
-        area = make_area(planned, planned.regions[0], 5.0, 0.0, 0.006, 0.002, 1.0)
-        work = Work(area, 0.0, -8.0, ())
-        ((part, ways),) = ways_into(area, 1.0, None, 2.0)
-        whole = plan_part(area, part, ways[0], 2.0, "rough", lambda _: None)
+        _, _, whole = self.whole(40, 30)
         self.assertAlmostEqual(whole.cleared / (40 * 30 - (4 - math.pi) * 25), 1.0, delta=0.01)
-        early = replace(whole, paths=(replace(whole.paths[0], pieces=whole.paths[0].pieces[:2]),), cleared=900.0)
-        self.assertIs(rough._quickest([early, whole], work, terms), whole)
-        slower = replace(whole, paths=whole.paths * 2)
-        self.assertIs(rough._quickest([slower, whole], work, terms), whole)
+        early = replace(whole, cleared=900.0)
+        self.assertIs(rough._quickest([(early, 10.0), (whole, 20.0)]), whole)
+        self.assertIs(rough._quickest([(whole, 21.0), (other := replace(whole), 20.0)]), other)
+        self.assertIs(rough._quickest([(early, 10.0)]), early)
 
-
-class LevelMinutesTest(SimpleTestCase):
-    def test_as_long_as_the_moves_that_it_stands_for(self) -> None:
-        """Told from the pieces alone it agrees with the blocks made of them, at one feed and where the feed follows."""
-        planned = parse_job(job(rectangle(70, 45)))
-        area = make_area(planned, planned.regions[0], 5.0, 0.0, 0.006, 0.002, 1.0)
-        ((part, ways),) = ways_into(area, 1.0, None, 2.0)
-        paths = list(plan_part(area, part, ways[0], 2.0, "rough", lambda _: None).paths)
-        heights = Heights(10.0, 1.0, 0.3)
+    def test_seconds_are_those_of_the_machine(self) -> None:
+        """A plan takes as long as the blocks made of it do, acceleration and all; each piece is fitted but once."""
+        area, _, whole = self.whole(70, 45)
         law = (np.array([0.04, 0.5, 1.0, 1.3]), np.array([2.5, 1.4, 1.0, 0.8]))
+        heights = Heights(10.0, 1.0, 0.3)
         for follow in (None, law):
-            feeds = Feeds(cut=3000, entry=2000, link=9000, rapid=20_000, ramp=0.05, acceleration=4000, removal=40_000,
-                          follow=follow)  # fmt: skip
-            out = MovesBuilder(np.array([*paths[0].entry.points[0], 10.0]))
-            add_level(out, paths, 0.0, -8.0, 2.0, heights, feeds, 0.003, 5.0)
+            feeds = replace(self.FEEDS, follow=follow)
+            spent = []
+            for acceleration in (1e9, 500.0):
+                drive = Drive(20_000, 9000, acceleration, 1e9)
+                terms = rough._Terms(
+                    lambda moves, drive=drive: float(block_times(moves, drive, 0.01).sum()), 2.0, 10.0, heights, feeds,
+                    0.003, 5.0, 1.0, 0.01,
+                )  # fmt: skip
+                spent.append(terms.seconds(whole.paths, Work(area, 0.0, -8.0, ())))
+            out = MovesBuilder(np.array([*whole.paths[0].entry.points[0], 10.0]))
+            add_level(out, list(whole.paths), 0.0, -8.0, 2.0, heights, feeds, 0.003, 5.0)
             moves = out.build()
-            made = float((lengths(moves) / np.nan_to_num(moves.feed, nan=feeds.rapid)).sum())
-            told = level_minutes(paths, 0.0, -8.0, 2.0, heights, feeds, 5.0)
-            self.assertAlmostEqual(told, made, delta=0.01 * made)
+            feed = np.nan_to_num(moves.feed, nan=feeds.rapid)
+            self.assertAlmostEqual(spent[0], 60.0 * float((lengths(moves) / feed).sum()), delta=0.01 * spent[0])
+            self.assertGreater(spent[1], 1.05 * spent[0])
             # Another level of the same path has the same blocks, fitted once.
             first = len(out.rows)
-            add_level(out, paths, -8.0, -16.0, 2.0, heights, feeds, 0.003, 5.0)
+            add_level(out, list(whole.paths), -8.0, -16.0, 2.0, heights, feeds, 0.003, 5.0)
             kinds = [[r[0] for r in rows if r[7] == CUT] for rows in (out.rows[:first], out.rows[first:])]
             self.assertEqual(*kinds)
 

@@ -10,6 +10,8 @@ export interface CutValues {
   /** mm, at the radial depth `at_share` of D. */
   feed_per_tooth: number;
   at_share: number;
+  /** Steepest way down, degrees; null: the material's. */
+  ramp_angle?: number | null;
   source: string;
 }
 

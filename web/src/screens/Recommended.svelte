@@ -1,5 +1,5 @@
 <script lang="ts">
-  /** Recommended speed and feed per tooth of a cutter, by material; they go before the catalogue's figures. */
+  /** Recommended speed, feed per tooth and ramp angle of a cutter, by material; they go before the catalogue's figures. */
   import type { CutValues, StoreEntry } from '../types';
   import { FIELDS } from './fields';
 
@@ -12,7 +12,9 @@
 
   function set(at: number, key: keyof CutValues, typed: string) {
     const plain = key === 'material' || key === 'source';
-    const value = plain ? typed : Number(typed.replace(',', '.')) / (key === 'at_share' ? 100 : 1);
+    const figure = () => Number(typed.replace(',', '.')) / (key === 'at_share' ? 100 : 1);
+    const none = key === 'ramp_angle' && typed.trim() === '';
+    const value = plain ? typed : none ? null : figure();
     onchange(values.map((v, i) => (i === at ? { ...v, [key]: value } : v)));
   }
   const blank = (): CutValues => ({
@@ -63,6 +65,16 @@
         onchange={(e) => set(i, 'at_share', e.currentTarget.value)}
       />
       <span class="quiet">% of D</span>
+    </label>
+    <label title="The steepest way down that this cutter bears; empty: as the material says.">
+      <span>Ramp angle</span>
+      <input
+        type="text"
+        value={v.ramp_angle ?? ''}
+        placeholder="the material’s"
+        onchange={(e) => set(i, 'ramp_angle', e.currentTarget.value)}
+      />
+      <span class="quiet">°</span>
     </label>
     <label>
       <span>Says who</span>

@@ -55,6 +55,7 @@ export const FIELDS: Record<Kind, Field[]> = {
     { key: 'most_chip_share', label: 'Thickest chip', unit: 'of D' },
     { key: 'most_bite_share', label: 'Largest bite', unit: 'of D' },
     { key: 'ramp_angle', label: 'Ramp angle', unit: '°' },
+    { key: 'slot_share', label: 'Deepest slot', unit: 'of D' },
     { key: 'hardness', label: 'Hardness', unit: 'HB' },
   ],
   machines: [
@@ -119,7 +120,7 @@ export function typedEntry(kind: Kind, draft: Record<string, string>): Record<st
     else out[f.key] = typed === '' ? null : Number(typed.replace(',', '.'));
     if (
       out[f.key] === null &&
-      !['dynamics', 'point_angle', 'holder_diameter', 'holder_length', 'hardness'].includes(f.key)
+      !['dynamics', 'point_angle', 'holder_diameter', 'holder_length', 'hardness', 'slot_share'].includes(f.key)
     )
       delete out[f.key];
   }
