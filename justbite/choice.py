@@ -36,8 +36,8 @@ def path_seconds(moves: Moves, machine: Machine, tolerance: float) -> np.ndarray
     return block_times(moves, drive, tolerance)
 
 
-def known_path(moves: Moves, seconds: np.ndarray, bite: Bite) -> KnownPath | None:
-    """What the path of one operation was like; None when it cuts nothing."""
+def known_path(moves: Moves, seconds: np.ndarray, bite: Bite, levels: float) -> KnownPath | None:
+    """What the path of one operation in so many `levels` was like; None when it cuts nothing."""
     cut = moves.part == CUT
     length = lengths(moves)
     whole = float(length[cut].sum())
@@ -56,7 +56,7 @@ def known_path(moves: Moves, seconds: np.ndarray, bite: Bite) -> KnownPath | Non
     feed = np.average(moves.feed[cut], weights=length[cut])
     entry = moves.part == ENTRY
     return KnownPath(
-        ae=bite.ae, steps=bite.steps, cut_length=whole, radii=radii,
+        ae=bite.ae, steps=levels, cut_length=whole, radii=radii,
         link_seconds=float(seconds[~cut & ~entry].sum()), entry_seconds=float(seconds[entry].sum()),
         entry_feed=bite.entry_feed, faster=float(feed) / bite.feed,
         removal_rate=bite.removal_rate,
@@ -69,5 +69,5 @@ def promising(case: solver.Case, bite: Bite, known: KnownPath) -> Bite | None:
         return None
     other = solver.solve(replace(case, path=known))
     acceleration = case.machine.acceleration
-    now, then = (known.seconds(b, acceleration) for b in (bite, other))
+    now, then = (known.seconds(b, acceleration, case.levels(b.ap)) for b in (bite, other))
     return other if then < (1.0 - LEAST_PROMISE) * now else None

@@ -175,7 +175,7 @@ def _by_minutes(step: _Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str,
     pinned = step.case.ae is not None and step.case.ap is not None
     findings, swept = step.add(bite, 0.0, 1.0 if pinned else 0.5)
     moves, seconds = step.measured(mark)
-    known = known_path(moves, seconds, bite)
+    known = known_path(moves, seconds, bite, step.case.levels(bite.ap))
     points = out.points - points
     trials = [Trial(bite.ae, bite.steps, float(seconds.sum()))]
     if known is None:

@@ -10,10 +10,10 @@ from functools import partial
 from justbite import catalogue, tolerances
 from justbite.bite import solver
 from justbite.errors import JobError
-from justbite.model.before import cut_top
+from justbite.model.before import cut_top, sections
 from justbite.model.bite import Bite
 from justbite.model.job import Job, Machine, Material, Operation
-from justbite.model.shapes import keep_out_shape, shape_faults
+from justbite.model.shapes import keep_out_shape, region_shape, shape_faults
 from justbite.model.stock import footprint
 
 
@@ -42,7 +42,17 @@ def case_for(job: Job, operation: Operation) -> solver.Case:
     if depth <= 0:
         raise JobError(f'Operation "{operation.name}": the floor allowance leaves nothing to cut.')
     known = job.material if isinstance(job.material, str) else ""
-    return solver.case_of(operation, tool, material, machine, depth, known)
+    case = solver.case_of(operation, tool, material, machine, depth, known)
+    return replace(case, areas=tuple(_sections(job, operation).values()))
+
+
+def _sections(job: Job, operation: Operation) -> dict[str, solver.Sections]:
+    """Of each area of an operation with something to cut how large it is, mm2, and its sections, mm."""
+    found = {}
+    for region in (job.region(n) for n in operation.regions):
+        if deep := sections(job, operation, region, tolerances.CHORD):
+            found[region.name] = (region_shape(region, tolerances.CHORD).area, deep)
+    return found
 
 
 def depths(job: Job, operation: Operation) -> dict[str, float]:
@@ -54,13 +64,16 @@ def depths(job: Job, operation: Operation) -> dict[str, float]:
     return found
 
 
-def own_bites(job: Job, operation: Operation, case: solver.Case) -> dict[str, tuple[float, Bite]]:
-    """How deep each area is, and the bite it would have if it were cut by itself; empty where all are as deep."""
-    deep = {name: depth for name, depth in depths(job, operation).items() if depth > 0}
-    if len({round(depth, 3) for depth in deep.values()}) < 2:
+def own_bites(job: Job, operation: Operation, case: solver.Case) -> dict[str, tuple[tuple[float, ...], Bite]]:
+    """How deep the sections of each area are, mm, and the bite it would have if it were cut by itself.
+
+    Empty where all areas are as deep.
+    """
+    deep = {name: sections for name, (_, sections) in _sections(job, operation).items()}
+    if len({tuple(round(d, 3) for d in own) for own in deep.values()}) < 2:
         return {}
-    solved = {depth: solver.solve(replace(case, depth=depth)) for depth in set(deep.values())}
-    return {name: (depth, solved[depth]) for name, depth in deep.items()}
+    solved = {own: solver.solve(replace(case, depth=sum(own), areas=((1.0, own),))) for own in set(deep.values())}
+    return {name: (own, solved[own]) for name, own in deep.items()}
 
 
 def _faults_of(test: Callable[[], object]) -> list[str]:

@@ -50,21 +50,22 @@ def order_findings(job: Job, operation: Operation, bite: Bite, machine: Machine,
     return found
 
 
-def depth_findings(job: Job, operation: Operation, bite: Bite, own: dict[str, tuple[float, Bite]], seconds: float,
-                   chord: float) -> list[Finding]:  # fmt: skip
-    """Areas that would be cut sooner with a bite for their own depth: the operation's is for its deepest.
+def depth_findings(job: Job, operation: Operation, bite: Bite, own: dict[str, tuple[tuple[float, ...], Bite]],
+                   seconds: float, chord: float) -> list[Finding]:  # fmt: skip
+    """Areas that would be cut sooner with a bite for their own depth: the operation has one for all of them.
 
-    `own`: depths of areas, mm, and their bites by themselves; `seconds` that the operation takes. Told by volume over
-    removal rate.
+    `own`: how deep the sections of areas are, mm, and the areas' bites by themselves; `seconds` that the operation
+    takes. Told by the levels there are and how long each takes at full bite.
     """
     found = []
-    for name, (depth, alone) in own.items():
-        step = depth / math.ceil(depth / bite.ap - 1e-9)
-        volume = region_shape(job.region(name), chord).area * depth
-        gain = 60.0 * volume * (1.0 / (bite.ae * step * bite.feed) - 1.0 / (1000.0 * alone.removal_rate))
+    for name, (deep, alone) in own.items():
+        levels = [math.ceil(d / bite.ap - 1e-9) for d in deep]
+        size = region_shape(job.region(name), chord).area
+        gain = 60.0 * size * (sum(levels) / (bite.ae * bite.feed) - alone.steps / (alone.ae * alone.feed))
         if gain > max(OWN_SECONDS, OWN_SHARE * seconds):
+            step = max(d / n for d, n in zip(deep, levels, strict=True))
             said = (
-                f'"{operation.name}" cuts area "{name}" {step:.3g} mm deep with the bite for its deepest area; by'
+                f'"{operation.name}" cuts area "{name}" {step:.3g} mm deep with the bite that all its areas have; by'
                 f" itself it would take {alone.ae:.3g} mm at {alone.ap:.3g} mm and be done about {gain:.0f} s sooner."
             )
             found.append(Finding("rule.own-bite", said, operation.name, name))

@@ -73,10 +73,16 @@ def chart(case: Case) -> Chart:
     bite, best = solver.solve(case), solver.solve(free)
     return Chart(
         ae, ap, removal, tuple(b for b in borders if len(b[1]) > 1),
-        tuple((n, case.depth / n) for n in range(1, 9) if case.depth / n <= top),
+        _step_lines(case, top),
         _contact_lines(case, top), _chatter_border(case, bite.speed, ae, top), tool.dynamics is None,
         (best.ae, best.ap), _lobes(case, bite.ae, bite.speed, top),
     )  # fmt: skip
+
+
+def _step_lines(case: Case, top: float) -> tuple[tuple[int, float], ...]:
+    """How many levels there are at the step-downs that are worth having, and those, mm."""
+    lines = {case.steps(ap): ap for ap in sorted(case.step(case.depth / n) for n in range(1, 9)) if ap <= top}
+    return tuple(sorted(lines.items()))
 
 
 def _border(ae: NDArray[np.float64], ap: NDArray[np.float64], share: NDArray[np.float64]) -> NDArray[np.float64]:

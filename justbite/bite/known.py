@@ -20,7 +20,8 @@ class KnownPath:
     """Measured on a finished path: lengths mm, times s."""
 
     ae: float
-    steps: int
+    steps: float
+    """Levels; the mean where areas have more and fewer."""
     cut_length: float
     radii: tuple[tuple[float, float], ...]
     """(curve radius, share of the cutting length), rising; straight stretches have the radius STRAIGHT."""
@@ -39,9 +40,9 @@ class KnownPath:
         """From plain data, as a report keeps it."""
         return KnownPath(**{**told, "radii": tuple((float(r), float(s)) for r, s in told["radii"])})
 
-    def seconds(self, bite: Bite, acceleration: float) -> float:
-        """Predicted seconds of the operation with another bite."""
-        levels = bite.steps / self.steps
+    def seconds(self, bite: Bite, acceleration: float, steps: float | None = None) -> float:
+        """Predicted seconds of the operation with another bite; `steps`: its levels, where they are not the bite's."""
+        levels = (steps or bite.steps) / self.steps
         finer = self.ae / bite.ae
         feed = bite.feed * self.faster / 60.0
         slow = sum(share / min(feed, math.sqrt(acceleration * r)) for r, share in self.radii)

@@ -28,6 +28,8 @@ BEND_SHARE = 0.008
 """Permissible bending of a rougher, share of D, 0.1 mm at most (common practice)."""
 MOST_STICKOUT = 8.0
 """Longest stick-out in diameters (common practice; bending tells more before that)."""
+MOST_STEPS = 10
+"""Step-downs that are tried, the deepest; six of a single depth."""
 COARSE, FINER = 28, 3
 """Radial depths tried first, and how often the best of them is tried finer."""
 SLOWER = (1.0, 0.96, 0.92, 0.88, 0.84, 0.8, 0.75, 0.7, 0.6)
@@ -39,6 +41,10 @@ MOST_RIPPLE = 12.0
 CHATTER_ROWS = ("torque ripple", "chatter")
 """The ceilings that come last, told of the chosen bite alone."""
 SLACK = 1e-6
+
+
+Sections = tuple[float, tuple[float, ...]]
+"""How large an area is, and how deep its sections are, that levels do not reach across."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,6 +67,8 @@ class Case:
     """Whose cutting speed and chip these are: the catalogue's, or what was entered for this cutter."""
     full_speed: bool = False
     """Whether the cutting speed is meant for this very cutter, whatever it is made of."""
+    areas: tuple[Sections, ...] = ()
+    """What the levels are shared out over; empty: one area, `depth` deep from top to bottom."""
 
     @property
     def wanted_speed(self) -> float:
@@ -69,8 +77,35 @@ class Case:
         return self.material.cutting_speed * (1.0 if own else HSS_SPEED)
 
     @property
+    def depths(self) -> tuple[Sections, ...]:
+        """The areas, one at least."""
+        return self.areas or ((1.0, (self.depth,)),)
+
+    def step(self, most: float) -> float:
+        """mm of the deepest level where none is deeper than `most`, all of a section being equal."""
+        return max(d / _levels(d, most) for _, deep in self.depths for d in deep)
+
+    def steps(self, most: float) -> int:
+        """How many levels the area with most of them has."""
+        return max(sum(_levels(d, most) for d in deep) for _, deep in self.depths)
+
+    def levels(self, step: float) -> float:
+        """How many levels no deeper than `step` there are, on average over the areas' size."""
+        whole = sum(size * sum(_levels(d, step) for d in deep) for size, deep in self.depths)
+        return whole / sum(size for size, _ in self.depths)
+
+    def fill(self, step: float) -> float:
+        """How deep levels are on average over all areas, over the deepest, `step`."""
+        whole = sum(size * sum(deep) for size, deep in self.depths)
+        return whole / sum(size for size, _ in self.depths) / (step * self.levels(step))
+
+    @property
     def pinned(self) -> tuple[str, ...]:
         return tuple(k for k in ("ae", "ap", "speed", "feed") if getattr(self, k) is not None)
+
+
+def _levels(depth: float, most: float) -> int:
+    return max(1, math.ceil(depth / most - 1e-9))
 
 
 def case_of(operation: Operation, tool: Tool, material: Material, machine: Machine, depth: float,
@@ -115,10 +150,13 @@ def told(case: Case, bite: Bite, path: KnownPath) -> Bite:
 
 
 def value_of(case: Case, bite: Bite) -> float:
-    """What the solver makes as large as it can: removal rate, or with a known path one over the minutes."""
+    """What the solver makes as large as it can: removal rate, or with a known path one over the minutes.
+
+    Where levels cannot all be as deep as the deepest, the rate is so much less.
+    """
     if case.path is None or not case.path.choose:
-        return bite.removal_rate
-    return 1.0 / case.path.seconds(bite, case.machine.acceleration)
+        return bite.removal_rate * case.fill(bite.ap)
+    return 1.0 / case.path.seconds(bite, case.machine.acceleration, case.levels(bite.ap))
 
 
 Bars = dict[str, float]
@@ -168,12 +206,17 @@ def _trials(case: Case, depths: NDArray[np.float64]) -> list[Bite]:
     tool = case.tool
     radial = [case.ae] if case.ae is not None else [float(d) for d in depths]
     if case.ap is not None:
-        counts = [max(1, math.ceil(case.depth / case.ap - 1e-9))]
+        steps = [case.step(case.ap)]
     else:
         deepest = min(tool.flute_length, MOST_AXIAL * tool.diameter)
-        first = max(1, math.ceil(case.depth / deepest - 1e-9))
-        counts = list(range(first, first + 6))
-    return [_conditions(case, ae, case.depth / n, n) for ae in radial for n in counts]
+        some = {case.step(min(deepest, d / n)) for _, deep in case.depths for d in deep for n in _counts(d, deepest)}
+        steps = sorted(some, reverse=True)[:MOST_STEPS]
+    return [_conditions(case, ae, ap, case.steps(ap)) for ae in radial for ap in steps]
+
+
+def _counts(depth: float, deepest: float) -> range:
+    first = _levels(depth, deepest)
+    return range(first, first + 6)
 
 
 def _best_of(case: Case, trials: list[Bite], bars: Bars) -> Bite:

@@ -1,6 +1,6 @@
 """What a job itself did before an operation comes to an area: how high it stands there, and floors left in it."""
 
-from itertools import takewhile
+from itertools import pairwise, takewhile
 
 from justbite.model.job import Job, Operation, Region
 from justbite.model.shapes import OVERLAP, SAME, region_shape
@@ -42,3 +42,14 @@ def floors_before(job: Job, operation: Operation, region: Region, chord: float) 
 
 def _overlap(one: Region, other: Region, chord: float) -> bool:
     return bool(region_shape(one, chord).intersection(region_shape(other, chord)).area > OVERLAP)
+
+
+def sections(job: Job, operation: Operation, region: Region, chord: float) -> tuple[float, ...]:
+    """How deep an area is from its top to its first floor in between, from floor to floor, and to its bottom; mm.
+
+    No level of a section reaches into another. Empty where nothing is to be cut.
+    """
+    top, bottom = cut_top(job, operation, region, chord), region.bottom + operation.allowance.floor
+    between = {z for z in (*region.floors, *floors_before(job, operation, region, chord)) if bottom < z < top}
+    heights = [top, *sorted(between, reverse=True), bottom]
+    return tuple(a - b for a, b in pairwise(heights) if a - b > SAME)

@@ -115,7 +115,7 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
     if entry is None:
         findings.append(_no_entry(area, part, operation))
     elif wish is not None:
-        findings += _wish_findings(area, part, entry, wish, operation)
+        findings += _wish_findings(area, part, (*entry.before, entry)[0], wish, operation)
     for _ in range(MOST_ENTRIES):
         if entry is None:
             break

@@ -85,15 +85,33 @@ def find_openings(area: Area, part: Polygon, clearance: float, wish: Wish | None
     wish = wish or Wish()
     if usual is None:
         return []
+    if wish.place is not None and not part.contains(shapely.Point(wish.place)):
+        # It is in another part, or in a wall.
+        wish = replace(wish, place=None)
     if usual.kind == "outside":
         return [usual] if wish.place is not None else _from_outside(usual, area, part, wish, target, pace)
     if usual.kind not in ("helix", "ramp") or wish.kind == "helix":
         return [usual]
     if is_narrow(part, area.radius):
         return [max([usual, *_ramps(part, area.radius, NARROW_SHARES)], key=lambda e: _length(e.points))]
-    if pace is None or wish.place is not None:
+    if pace is None:
         return [usual]
-    return _worth_planning(usual, area, part, target, pace)
+    if wish.place is None:
+        return _worth_planning(usual, area, part, target, pace)
+    if not part.interiors and not neck_lines(part, area.radius, NECK):
+        # All of it is before the cutter, and nobody looks for a second way in.
+        return [usual]
+    free = find_entry(area, part, clearance, replace(wish, place=None)) or usual
+    more = [e for e in _worth_planning(free, area, part, target, pace) if e.kind == "ramp" and e is not free]
+    place = shapely.Point(wish.place)
+
+    def after(e: Entry) -> Entry:
+        closed = not e.before and np.allclose(e.points[0], e.points[-1])
+        near = closed and LineString(e.points).distance(place) <= area.radius
+        return e if near else replace(e, before=(usual, *e.before))
+
+    # It goes in where the user says; what else is to be opened is opened after that.
+    return [usual, *map(after, more)]
 
 
 def _from_outside(usual: Entry, area: Area, part: Polygon, wish: Wish, target: float, pace: Pace | None

@@ -2,15 +2,19 @@
 
 import math
 from dataclasses import replace
+from unittest.mock import patch
 
 import numpy as np
 from django.test import SimpleTestCase
 from scipy.integrate import quad
 
-from justbite import catalogue
+from justbite import catalogue, prepare
 from justbite.bite import engagement, load
 from justbite.bite.solver import LOADS, MOST_AXIAL, Case, solve
-from justbite.model.job import ROUGHERS, BiteWish
+from justbite.model.bite import Bite
+from justbite.model.job import ROUGHERS, BiteWish, parse_job
+from justbite.plan import plan
+from tests.core.test_path import job, rectangle
 from tests.reference import published
 
 
@@ -144,3 +148,48 @@ class SolverTest(SimpleTestCase):
         bite = solve(weak)
         self.assertLess(bite.removal_rate, 0.5 * solve(strong).removal_rate)
         self.assertIn("power", [c.name for c in bite.ceilings if c.binds])
+
+
+class SectionsTest(SimpleTestCase):
+    """Levels do not reach across floors in between: the bite is for the levels that there are."""
+
+    def test_the_step_is_the_deepest_level_and_all_levels_are_counted(self) -> None:
+        floors = replace(case(), depth=20.0, areas=((1.0, (6.0, 14.0)),))
+        self.assertEqual([floors.step(most) for most in (20.0, 10.0, 5.0)], [14.0, 7.0, 14.0 / 3])
+        self.assertEqual([floors.steps(most) for most in (20.0, 10.0, 5.0)], [2, 3, 5])
+        # Of 14 and 6 mm the mean is 10; an area twice as large, in one level of 8, counts twice.
+        self.assertAlmostEqual(floors.fill(14.0), 10.0 / 14.0)
+        two = replace(floors, areas=((1.0, (6.0, 14.0)), (2.0, (8.0,))))
+        self.assertAlmostEqual(two.fill(14.0), (20.0 + 2 * 8.0) / (2 + 2) / 14.0)
+
+    def test_without_floors_nothing_changes(self) -> None:
+        one = case()
+        self.assertEqual(one.fill(one.step(7.0)), 1.0)
+        self.assertEqual(solve(one), solve(replace(one, areas=((3.0, (one.depth,)),))))
+
+    def test_no_other_step_is_quicker(self) -> None:
+        """Against every step pinned, told by levels over ae times feed."""
+        base = replace(case(), depth=24.0, areas=((1.0, (5.0, 19.0)), (0.5, (12.0,))))
+
+        def slow(bite: Bite) -> float:
+            levels = sum(size * sum(math.ceil(d / bite.ap - 1e-9) for d in deep) for size, deep in base.areas)
+            return levels / (bite.ae * bite.feed)
+
+        best = solve(base)
+        self.assertTrue(all(c.share <= 1.0 + 1e-6 for c in best.ceilings if not c.estimate))
+        for step in np.linspace(3.0, 24.0, 30):
+            trial = solve(replace(base, ap=float(step)))
+            if all(c.share <= 1.0 + 1e-6 for c in trial.ceilings if not c.estimate):
+                self.assertGreater(slow(trial), 0.995 * slow(best))
+
+    def test_a_floor_in_between_is_planned_with_that_bite(self) -> None:
+        """20 mm with a floor at 10: as deep as its levels, and quicker than where floors are not looked at."""
+        data = job(rectangle(50, 40), ae=None, floors=[-10], bottom=-20)
+        data |= {"machine": "bench-mill", "material": "carbon-steel"}
+        data["stock"]["box"]["min"][2] = -30
+        made = plan(parse_job(data)).report["operations"][0]
+        self.assertEqual((made["bite"]["ap"], made["bite"]["steps"]), (10.0, 2))
+        with patch.object(prepare, "_sections", lambda *_: {}):
+            blind = plan(parse_job(data)).report["operations"][0]
+        self.assertEqual(len(blind["levels"]), 4)
+        self.assertLess(made["seconds"], 0.85 * blind["seconds"])

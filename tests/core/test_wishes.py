@@ -5,15 +5,16 @@ from typing import Any
 from unittest.mock import patch
 
 import numpy as np
+import shapely
 from django.test import SimpleTestCase
-from shapely.geometry import MultiPoint, Point, Polygon
+from shapely.geometry import MultiPoint, Point, Polygon, box
 
 from justbite.bench import made_areas, measured
 from justbite.field.grid import Grid
 from justbite.model.job import parse_job
 from justbite.model.moves import ENTRY, RAPID
 from justbite.nc.reader import read_program
-from justbite.path import tracer
+from justbite.path import opening, tracer
 from justbite.path.clearing import Clearing
 from justbite.path.rim import Rim
 from justbite.plan import Plan, plan
@@ -53,6 +54,24 @@ class WayInTest(SimpleTestCase):
         middle = entry[entry[:, 2] < -1][:, :2]
         np.testing.assert_allclose((middle.min(axis=0) + middle.max(axis=0)) / 2, [12, 11], atol=0.05)
         self.assertEqual(made.report["operations"][0]["gouge_mm"], 0)
+
+    def test_from_the_users_start_the_rest_is_still_ramped_through(self) -> None:
+        """Two rooms and a long neck, begun in the one: the helix is the user's, and a ramp leads on from there."""
+        rooms = box(0, 0, 40, 40).union(box(40, 12, 110, 27)).union(box(110, 0, 150, 40))
+        outline = [list(p) for p in shapely.orient_polygons(rooms).exterior.coords[:-1]]
+        data = job(outline)
+        made = planned(data, {"start": [20, 20]})
+        entry = made.trace.position[made.trace.part == ENTRY]
+        deep = entry[entry[:, 2] < -7.99][:, :2]
+        np.testing.assert_allclose(deep[0], [20, 20], atol=4.6)
+        self.assertGreater(float(np.hypot(*(deep - [20, 20]).T).max()), 30.0)
+        with patch.object(opening, "_worth_planning", lambda usual, *_: [usual]):
+            alone = planned(data, {"start": [20, 20]}).report
+        self.assertLess(made.report["seconds"], 0.95 * alone["seconds"])
+        row = made.report["operations"][0]
+        self.assertEqual(row["gouge_mm"], 0)
+        self.assertNotIn("entry.wish", codes(made))
+        self.assertLessEqual(row["max_over_target"], 1.05)
 
     def test_a_start_in_the_wall_is_told(self) -> None:
         made = planned(job(rectangle(40, 30)), {"start": [2, 11]})
