@@ -49,7 +49,7 @@
     [faults, said] = [[], ''];
     values = (e.values as CutValues[] | undefined) ?? [];
     draft = Object.fromEntries(
-      FIELDS[kind].map((f) => [f.key, f.options ? String(e[f.key] ?? '') : text(e[f.key], f)]),
+      FIELDS[kind].map((f) => [f.key, f.options && !f.yes ? String(e[f.key] ?? '') : text(e[f.key], f)]),
     );
   }
 
@@ -177,7 +177,7 @@
               {#each f.options as o (o)}<option value={o}>{o.replaceAll('_', ' ')}</option>{/each}
             </select>
           {:else}
-            <input type="text" bind:value={draft[f.key]} />
+            <input type="text" placeholder={f.unless} bind:value={draft[f.key]} />
           {/if}
           <span class="quiet">{f.unit ?? ''}</span>
         </label>

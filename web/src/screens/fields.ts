@@ -5,6 +5,8 @@ export interface Field {
   key: string;
   label: string;
   unit?: string;
+  /** What holds where nothing is typed. */
+  unless?: string;
   options?: string[];
   words?: boolean;
   /** Yes or no. */
@@ -55,7 +57,7 @@ export const FIELDS: Record<Kind, Field[]> = {
     { key: 'most_chip_share', label: 'Thickest chip', unit: 'of D' },
     { key: 'most_bite_share', label: 'Largest bite', unit: 'of D' },
     { key: 'ramp_angle', label: 'Ramp angle', unit: '°' },
-    { key: 'slot_share', label: 'Deepest slot', unit: 'of D' },
+    { key: 'slot_share', label: 'Deepest slot', unit: 'of D', unless: 'the group’s' },
     { key: 'hardness', label: 'Hardness', unit: 'HB' },
   ],
   machines: [
@@ -120,7 +122,9 @@ export function typedEntry(kind: Kind, draft: Record<string, string>): Record<st
     else out[f.key] = typed === '' ? null : Number(typed.replace(',', '.'));
     if (
       out[f.key] === null &&
-      !['dynamics', 'point_angle', 'holder_diameter', 'holder_length', 'hardness', 'slot_share'].includes(f.key)
+      !['dynamics', 'point_angle', 'holder_diameter', 'holder_length', 'hardness', 'slot_share'].includes(
+        f.key,
+      )
     )
       delete out[f.key];
   }
