@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 import shapely
 import shapely.ops
-from shapely.geometry import LineString, Point, Polygon
+from shapely.geometry import Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from justbite.model.job import Job, Region
@@ -127,13 +127,14 @@ def _spots(shape: BaseGeometry) -> BaseGeometry:
 
 def longest_line(part: Polygon, x: float, y: float, most: float) -> tuple[np.ndarray, np.ndarray]:
     """The longest straight line through (x, y) inside `part`, each side at most `most`/2."""
-    best = (np.array([x, y]), np.array([x, y]))
     spot = np.array([x, y])
-    for angle in np.linspace(0.0, np.pi, 72, endpoint=False):
-        way = np.array([np.cos(angle), np.sin(angle)]) * most / 2
-        inside = LineString([spot - way, spot + way]).intersection(part)
-        for piece in shapely.get_parts(inside):
-            if piece.distance(Point(x, y)) < 1e-6 and piece.length > np.hypot(*(best[1] - best[0])):
-                ends = np.asarray(piece.coords)
-                best = (ends[0], ends[-1])
-    return best
+    angles = np.linspace(0.0, np.pi, 72, endpoint=False)
+    ways = np.column_stack([np.cos(angles), np.sin(angles)]) * most / 2
+    through = shapely.linestrings(np.stack([spot - ways, spot + ways], axis=1))
+    pieces = shapely.get_parts(shapely.intersection(through, part))
+    pieces = pieces[shapely.distance(pieces, Point(x, y)) < 1e-6]
+    lengths = shapely.length(pieces)
+    if lengths.max(initial=0.0) == 0.0:
+        return spot, spot
+    ends = shapely.get_coordinates(pieces[np.argmax(lengths)])
+    return ends[0], ends[-1]

@@ -12,7 +12,7 @@ from shapely.geometry import LineString, Point, Polygon
 from justbite.path.area import longest_line
 from justbite.path.entry import Entry
 
-LENGTHS = (1.5, 3.0, 5.0, 8.0, 12.0)
+LENGTHS = (1.5, 3.0, 5.0, 8.0)
 """R: how long the lines are that are tried."""
 LEAST = 1.0
 """R: a helix drawn out by less is not worth planning for."""
@@ -32,10 +32,10 @@ def drawn_out(usual: Entry, part: Polygon, radius: float, stroke: float) -> list
     middle = Point(usual.centre)
     r = float(usual.points[0, 0]) - middle.x - HAIR * radius
     inner = part.buffer(-r)
+    whole = LineString(longest_line(inner, middle.x, middle.y, 2.0 * LENGTHS[-1] * radius))
     best = max(LEAST, (0.5 * stroke - np.pi * r) / radius)
     found: list[Entry] = []
     for length in sorted({*LENGTHS, best}):
-        whole = LineString(longest_line(inner, middle.x, middle.y, 2.0 * length * radius))
         if whole.length < length * radius:
             break
         # About the middle of the usual one, as far as there is room on both sides.

@@ -46,6 +46,8 @@ NEAR_BEST, NEAR_PLAIN, NEAR_NET, LARGE = 0.03, 0.06, 0.14, 3000.0
 islands, whose ears are worth more than they seem; and R of cut from which on an area is planned only once."""
 SLOW_DOWN = 8.0
 """R of stroke from which on the ramp angle holds ways down up so much that a piece of a ramp may be the better one."""
+SLOW_HELIX = 0.08
+"""How long the usual way in takes, over the whole cut, from which on one that is drawn out is weighed."""
 SHORTEST = 2.0
 """R: a shorter line is no long ramp."""
 SHORT = 0.2
@@ -182,7 +184,8 @@ def _worth_planning(usual: Entry, area: Area, part: Polygon, target: float, pace
     if pace.stroke > SLOW_DOWN * radius:
         long += _middles(long, pace.stroke, radius)
     plain = sorted([*weighed([usual]), *ramps(long)], key=lambda w: w[0])
-    drawn = ramps(drawn_out(usual, part, radius, pace.stroke))
+    slow = told.entry(usual) > SLOW_HELIX * whole
+    drawn = ramps(drawn_out(usual, part, radius, pace.stroke)) if slow else []
     rings = ramps([_ramp(line) for line in round_islands(part, radius)])
     nets = ramps(_network(part, radius))
     # What loops in a neck cost, the estimate does not know. A ring leads through those beside islands.
