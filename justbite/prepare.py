@@ -10,7 +10,7 @@ from functools import partial
 from justbite import catalogue, tolerances
 from justbite.bite import solver
 from justbite.errors import JobError
-from justbite.model.before import cut_top, sections
+from justbite.model.before import sections
 from justbite.model.bite import Bite
 from justbite.model.job import Job, Machine, Material, Operation
 from justbite.model.shapes import keep_out_shape, region_shape, shape_faults
@@ -38,29 +38,24 @@ def case_for(job: Job, operation: Operation) -> solver.Case:
     """What the solver works on for one operation. Raises JobError."""
     machine, material = catalogue.machine_of(job), catalogue.material_of(job)
     tool = job.tool(operation.tool)
-    depth = max(depths(job, operation).values())
-    if depth <= 0:
+    deep = _sections(job, operation)
+    if not deep:
         raise JobError(f'Operation "{operation.name}": the floor allowance leaves nothing to cut.')
+    # Of many areas most are as deep as others.
+    areas: dict[tuple[float, ...], float] = {}
+    for name, own in deep.items():
+        areas[own] = areas.get(own, 0.0) + region_shape(job.region(name), tolerances.CHORD).area
     known = job.material if isinstance(job.material, str) else ""
-    case = solver.case_of(operation, tool, material, machine, depth, known)
-    return replace(case, areas=tuple(_sections(job, operation).values()))
+    case = solver.case_of(operation, tool, material, machine, max(map(sum, areas)), known)
+    return replace(case, areas=tuple((size, own) for own, size in areas.items()))
 
 
-def _sections(job: Job, operation: Operation) -> dict[str, solver.Sections]:
-    """Of each area of an operation with something to cut how large it is, mm2, and its sections, mm."""
+def _sections(job: Job, operation: Operation) -> dict[str, tuple[float, ...]]:
+    """How deep the sections of each area of an operation are, mm; of those where something is to be cut."""
     found = {}
     for region in (job.region(n) for n in operation.regions):
         if deep := sections(job, operation, region, tolerances.CHORD):
-            found[region.name] = (region_shape(region, tolerances.CHORD).area, deep)
-    return found
-
-
-def depths(job: Job, operation: Operation) -> dict[str, float]:
-    """How deep each area of an operation is cut, mm."""
-    found = {}
-    for region in (job.region(n) for n in operation.regions):
-        top = cut_top(job, operation, region, tolerances.CHORD)
-        found[region.name] = top - region.bottom - operation.allowance.floor
+            found[region.name] = deep
     return found
 
 
@@ -69,7 +64,7 @@ def own_bites(job: Job, operation: Operation, case: solver.Case) -> dict[str, tu
 
     Empty where all areas are as deep.
     """
-    deep = {name: sections for name, (_, sections) in _sections(job, operation).items()}
+    deep = _sections(job, operation)
     if len({tuple(round(d, 3) for d in own) for own in deep.values()}) < 2:
         return {}
     solved = {own: solver.solve(replace(case, depth=sum(own), areas=((1.0, own),))) for own in set(deep.values())}

@@ -30,6 +30,8 @@ def cut_top(job: Job, operation: Operation, region: Region, chord: float) -> flo
 
 def floors_before(job: Job, operation: Operation, region: Region, chord: float) -> list[float]:
     """Z of the floors that earlier operations left in an area, above what this one goes down to."""
+    if not earlier(job, operation):
+        return []
     top, bottom = cut_top(job, operation, region, chord), region.bottom + operation.allowance.floor
     found = set()
     for done in earlier(job, operation):

@@ -189,7 +189,7 @@ class SectionsTest(SimpleTestCase):
         data["stock"]["box"]["min"][2] = -30
         made = plan(parse_job(data)).report["operations"][0]
         self.assertEqual((made["bite"]["ap"], made["bite"]["steps"]), (10.0, 2))
-        with patch.object(prepare, "_sections", lambda *_: {}):
+        with patch.object(prepare, "sections", lambda *_: (20.0,)):
             blind = plan(parse_job(data)).report["operations"][0]
         self.assertEqual(len(blind["levels"]), 4)
         self.assertLess(made["seconds"], 0.85 * blind["seconds"])
