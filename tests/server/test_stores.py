@@ -64,12 +64,14 @@ class StoresTest(ApiCase):
     def test_recommended_values_are_kept_with_a_cutter(self) -> None:
         tool = next(t for t in self.send("get", "/stores")["tools"] if t["id"] == "flat-12")
         values = [
-            {"material": "N", "cutting_speed": 400, "feed_per_tooth": 0.1, "at_share": 0.5, "source": "the maker"}
-        ]
+            {"material": "N", "cutting_speed": 400, "feed_per_tooth": 0.1, "at_share": 0.5, "ramp_angle": 8,
+             "source": "the maker"},
+        ]  # fmt: skip
         pk = self.send("post", "/stores/tools", {"data": {**tool, "values": values}}, 201)["id"]
         self.assertEqual(StoreEntry.objects.get(pk=pk).data["values"], values)
-        wrong = [{**values[0], "at_share": 2}]
-        self.send("post", "/stores/tools", {"data": {**tool, "values": wrong}}, 422)
+        for fault in ({"at_share": 2}, {"ramp_angle": 0}, {"ramp_angle": 60}):
+            wrong = [{**values[0], **fault}]
+            self.send("post", "/stores/tools", {"data": {**tool, "values": wrong}}, 422)
 
     def test_cutters_go_out_and_come_back(self) -> None:
         for form in ("csv", "json"):
