@@ -182,6 +182,20 @@ class SectionsTest(SimpleTestCase):
             if all(c.share <= 1.0 + 1e-6 for c in trial.ceilings if not c.estimate):
                 self.assertGreater(slow(trial), 0.995 * slow(best))
 
+    def test_areas_of_other_depths_count_by_their_size(self) -> None:
+        """38 mm beside 10: a large shallow area and a small deep one want a shorter step than the other way round."""
+        weak = case()
+        weak = replace(weak, machine=weak.machine.model_copy(update={"power_kw": 4.0}), depth=38.0)
+        steps = []
+        for deep, shallow in ((1.0, 9.0), (9.0, 1.0)):
+            both = solve(replace(weak, areas=((deep, (38.0,)), (shallow, (10.0,)))))
+            steps.append(both.ap)
+            if shallow > deep:
+                other = solve(replace(weak, ap=19.0))
+                slow = [(deep * math.ceil(38 / b.ap) + shallow) / (b.ae * b.feed) for b in (both, other)]
+                self.assertLess(slow[0], 0.7 * slow[1])
+        self.assertEqual(steps, [10.0, 19.0])
+
     def test_a_floor_in_between_is_planned_with_that_bite(self) -> None:
         """20 mm with a floor at 10: as deep as its levels, and quicker than where floors are not looked at."""
         data = job(rectangle(50, 40), ae=None, floors=[-10], bottom=-20)
