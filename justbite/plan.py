@@ -26,7 +26,7 @@ from justbite.model.trace import PathTrace
 from justbite.motion.clock import Drive, block_times
 from justbite.nc.reader import read_program
 from justbite.nc.writer import Heading, write_program
-from justbite.path.program import MovesBuilder
+from justbite.path.blocks import MovesBuilder
 from justbite.path.rough import Bears, add_operation
 from justbite.path.works import Limits, Swept
 from justbite.prepare import bite_of, case_for, check_job, own_bites

@@ -17,10 +17,11 @@ from justbite.model.bite import Bite
 from justbite.model.job import Job, Machine, Operation
 from justbite.model.moves import CUT, LINE, LINK
 from justbite.path.area import Area, parts_of
+from justbite.path.blocks import MovesBuilder
 from justbite.path.entry import find_entry
 from justbite.path.level import fields_of
 from justbite.path.plain import PlainPart, plain_part
-from justbite.path.program import Feeds, Heights, MovesBuilder, enter
+from justbite.path.program import Feeds, Heights, enter
 from justbite.path.rough import ENTRY_LOAD
 from justbite.path.works import Limits, Swept, works_on
 

@@ -1,6 +1,6 @@
 """What clearing works with: stretches of path, thresholds of a sweep, fronts, and what a flood finds."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,8 +25,6 @@ class Piece:
     to `depth`: of links what they graze. None where nothing was marked."""
     whole: bool = False
     """Cuts: all that stands there is taken at once, and may be more than the bite over less than the proof's window."""
-    fitted: dict[tuple[int, int], NDArray[np.float64]] = field(default_factory=dict)
-    """Cuts: the lines and arcs between two of its points, once they are known. Every level has the same."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,8 +1,7 @@
 """From level paths to moves: heights, feeds, entries, links at hover or travel height."""
 
 import math
-from dataclasses import dataclass, field
-from itertools import pairwise
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,20 +9,10 @@ from scipy import ndimage
 from shapely.geometry import Point
 from shapely.geometry.base import BaseGeometry
 
-from justbite.model.moves import (
-    CLOCKWISE,
-    COUNTERCLOCKWISE,
-    CUT,
-    ENTRY,
-    LINE,
-    LINK,
-    POSITION,
-    RAPID,
-    Moves,
-)
+from justbite.model.moves import COUNTERCLOCKWISE, CUT, ENTRY, LINE, LINK
+from justbite.path.blocks import MovesBuilder, lifted
 from justbite.path.descent import Descent, FullWidth, descend
 from justbite.path.entry import Entry
-from justbite.path.fit import fit
 from justbite.path.fronts import Piece
 from justbite.path.level import PartPath
 
@@ -42,9 +31,6 @@ ABOVE = 0.05
 EASE, EASE_SHARE, LEAST_HOVER = 10.0, 0.4, 3.0
 """mm of travel for every mm that a link lifts off the floor and comes down again: steeper corners hold the machine up;
 the share of a link that may go into either; and mm from which on a link lifts at all."""
-HELD = 0.98
-"""Share of the feed from which on it is left as it is in a curve that holds the machine up."""
-
 
 FeedLaw = tuple[NDArray[np.float64], NDArray[np.float64]]
 """Radial depths over the target, rising, and what the cutting feed is multiplied by there."""
@@ -89,45 +75,6 @@ class Feeds:
     """mm of chip that a tooth bears: what is no thicker is cut at any feed."""
     slot: float = math.inf
     """mm that a stroke at full width may be deep at the feed of entries."""
-
-
-@dataclass
-class MovesBuilder:
-    """Collects blocks; `build` makes them arrays."""
-
-    start: NDArray[np.float64]
-    rows: list[tuple[float, ...]] = field(default_factory=list)
-    operation: int = 0
-    level: float = 0.0
-    points: int = 0
-    """Points of the polylines that blocks were fitted to so far."""
-
-    @property
-    def here(self) -> NDArray[np.float64]:
-        return np.array(self.rows[-1][1:4]) if self.rows else self.start
-
-    def to(self, kind: int, x: float, y: float, z: float, feed: float, part: int,
-           centre: tuple[float, float] = (np.nan, np.nan), depth: float = 0.0) -> None:  # fmt: skip
-        self.rows.append((kind, x, y, z, *centre, feed, part, self.operation, self.level, depth))
-
-    def rapid(self, x: float, y: float, z: float) -> None:
-        self.to(RAPID, x, y, z, np.nan, POSITION)
-
-    def build(self, first: int = 0) -> Moves:
-        """All rows from `first` on as arrays."""
-        table = np.array(self.rows[first:], dtype=float).reshape(-1, 11)
-        return Moves(
-            start=np.array(self.rows[first - 1][1:4]) if first else self.start,
-            kind=table[:, 0].astype(np.uint8),
-            end=table[:, 1:4].copy(),
-            centre=table[:, 4:6].copy(),
-            feed=table[:, 6].copy(),
-            part=table[:, 7].astype(np.uint8),
-            operation=table[:, 8].astype(np.int16),
-            z_level=table[:, 9].copy(),
-            depth=table[:, 10].astype(np.float32),
-            line=np.zeros(len(table), dtype=np.int32),
-        )
 
 
 def add_level(out: MovesBuilder, parts: list[PartPath], above: float, z: float, target: float,
@@ -181,8 +128,7 @@ def enter(out: MovesBuilder, entry: Entry, above: float, z: float, heights: Heig
     elif entry.kind == "helix" and entry.centre is not None:
         _helix(out, entry, above + ABOVE, z, feeds, radius)
     if down is not None:
-        for (ex, ey, ez), feed in zip(down.ends.tolist(), down.feeds.tolist(), strict=True):
-            out.to(LINE, ex, ey, ez, feed, ENTRY)
+        out.lines(down.ends, down.feeds, ENTRY)
 
 
 def helix_drop(r: float, radius: float, feeds: Feeds) -> float:
@@ -239,22 +185,16 @@ def _plunge(out: MovesBuilder, entry: Entry, top: float, z: float, feeds: Feeds,
 
 
 def _cut(out: MovesBuilder, piece: Piece, z: float, feeds: Feeds, target: float, tolerance: float) -> None:
-    """A cut; where the feed follows the bite, in runs of one feed each, slow enough for the deepest place.
-
-    Its lines and arcs are fitted once for all levels.
-    """
-    depth = piece.depth / target
+    """A cut; where the feed follows the bite, in runs of one feed each, slow enough for the deepest place."""
     factor = _feed_factors(piece, np.hypot(*np.diff(piece.points, axis=0).T), feeds, target)
-    change = [] if factor is None else (np.nonzero(np.diff(factor[1:]))[0] + 1).tolist()
-    at = 0
-    for end in [*change, len(depth) - 1]:
-        if end > at:
-            points = piece.points[at : end + 1]
-            if (at, end) not in piece.fitted:
-                piece.fitted[at, end] = fit(np.ascontiguousarray(points), tolerance)
-            feed = feeds.cut if factor is None else feeds.cut * float(factor[at + 1])
-            _emit(out, points, piece.fitted[at, end], z, feed, feeds.acceleration, CUT, depth[at : end + 1])
-            at = end
+    last = len(piece.points) - 1
+    if factor is None:
+        ends, own = np.array([last]), np.array([feeds.cut])
+    else:
+        ends = np.append(np.nonzero(np.diff(factor[1:]))[0] + 1, last)
+        own = feeds.cut * factor[ends]
+    heights = np.full(len(piece.points), z)
+    out.along(piece.points, heights, ends, own, piece.depth / target, tolerance, feeds.acceleration, CUT)
 
 
 def _feed_factors(piece: Piece, spans: NDArray[np.float64], feeds: Feeds, target: float) -> NDArray[np.float64] | None:
@@ -285,32 +225,6 @@ def _link_feeds(piece: Piece, feeds: Feeds, target: float) -> NDArray[np.float64
         quicker = 1.0 if feeds.grazing is None else _factors(feeds.grazing, load[grazed] / target)
         found[grazed] = np.minimum(feeds.link, feeds.cut * quicker)
     return found
-
-
-def _link_blocks(out: MovesBuilder, points: NDArray[np.float64], z: float | NDArray[np.float64], feed: float,
-                 feeds: Feeds, tolerance: float) -> None:  # fmt: skip
-    _emit(out, points, fit(np.ascontiguousarray(points), tolerance), z, feed, feeds.acceleration, LINK)
-
-
-def _emit(out: MovesBuilder, points: NDArray[np.float64], fitted: NDArray[np.float64], z: float | NDArray[np.float64],
-          feed: float, acceleration: float, part: int, depth: NDArray[np.float64] | None = None) -> None:  # fmt: skip
-    """The lines and arcs `fitted` along `points`; `z` at all or at each, `depth` over the target at each point.
-
-    In an arc of radius r the feed is no more, but for HELD, than the machine holds: v^2 / r is its acceleration.
-    """
-    at = 0
-    out.points += len(points) - 1
-    heights = np.broadcast_to(z, len(points))
-    for last, kind, cx, cy in fitted:
-        end = int(last)
-        most = float(depth[at + 1 : end + 1].max()) if depth is not None else 0.0
-        code = {1: LINE, 2: CLOCKWISE, 3: COUNTERCLOCKWISE}[int(kind)]
-        x, y = (float(v) for v in points[end])
-        held = feed
-        if code != LINE:
-            held = 60.0 * math.sqrt(acceleration * math.hypot(x - cx, y - cy))
-        out.to(code, x, y, float(heights[end]), feed if held > HELD * feed else held, part, (cx, cy), most)
-        at = end
 
 
 def _link(out: MovesBuilder, piece: Piece, above: float, z: float, heights: Heights, feeds: Feeds, target: float,
@@ -355,30 +269,10 @@ def over_is_quicker(
 def _hover(out: MovesBuilder, points: NDArray[np.float64], own: NDArray[np.float64], z: float, hover: float,
            feeds: Feeds, tolerance: float) -> None:  # fmt: skip
     """At hover height through what is cleared, easing up and down along the way; `own` feeds on the way to points."""
-    if len(points) < 2:
-        return
-    spans = np.hypot(*np.diff(points, axis=0).T)
-    along = np.concatenate([[0.0], np.cumsum(spans)])
-    length = float(along[-1])
+    length = float(np.hypot(*np.diff(points, axis=0).T).sum())
     if length < 1e-6:
         return
     if length <= LEAST_HOVER:
         hover = 0.0
-    ease = min(EASE * hover, EASE_SHARE * length)
-    ends = np.array([0.0, ease, length - ease, length])
-    changes = along[1:-1][np.diff(own) != 0.0]
-    borders = np.unique(np.concatenate([ends, changes]))
-    for a, b in pairwise(borders[np.append(True, np.diff(borders) > 1e-6)].tolist()):
-        # The curve itself is kept on the way up and down: a chord could touch a wall beside it.
-        points_here, along_here = _between(points, along, a, b)
-        height = z + hover * np.interp(along_here, ends, [0.0, 1.0, 1.0, 0.0])
-        feed = float(own[min(len(own) - 1, int(np.searchsorted(along, 0.5 * (a + b))) - 1)])
-        _link_blocks(out, points_here, height, feed, feeds, tolerance)
-
-
-def _between(points: NDArray[np.float64], along: NDArray[np.float64], a: float, b: float
-             ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:  # fmt: skip
-    """The stretch of a polyline from length `a` to length `b` along it: its points, and the length at each."""
-    inner = along[(along > a + 1e-6) & (along < b - 1e-6)]
-    ways = np.concatenate([[a], inner, [b]])
-    return np.column_stack([np.interp(ways, along, points[:, 0]), np.interp(ways, along, points[:, 1])]), ways
+    places, heights, ends, found = lifted(points, own, hover, min(EASE * hover, EASE_SHARE * length))
+    out.along(places, z + heights, ends, found, None, tolerance, feeds.acceleration, LINK)

@@ -17,11 +17,12 @@ from justbite.model.job import Job, Machine, Material, Operation
 from justbite.model.moves import Moves
 from justbite.model.shapes import region_shape
 from justbite.model.stock import heights as stock_heights
+from justbite.path.blocks import MovesBuilder
 from justbite.path.entry import Entry, Wish
 from justbite.path.level import PartPath, PartPlan, ground_of, plan_part, ways_into
 from justbite.path.links import Speeds
 from justbite.path.opening import Pace
-from justbite.path.program import FeedLaw, Feeds, Heights, MovesBuilder, add_level
+from justbite.path.program import FeedLaw, Feeds, Heights, add_level
 from justbite.path.together import Tick, side_by_side
 from justbite.path.warm import make_ready
 from justbite.path.works import Limits, Swept, Work, works_on

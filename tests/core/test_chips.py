@@ -13,10 +13,11 @@ from justbite.model.job import parse_job
 from justbite.model.moves import CUT, LINK, Moves, lengths
 from justbite.nc.reader import read_program
 from justbite.path import program, tracer
+from justbite.path.blocks import MovesBuilder
 from justbite.path.entry import Entry
 from justbite.path.fronts import Piece
 from justbite.path.level import PartPath
-from justbite.path.program import Feeds, Heights, MovesBuilder, add_level
+from justbite.path.program import Feeds, Heights, add_level
 from justbite.path.ways import _filled
 from justbite.plan import plan
 from justbite.proof.audit import Audit, audit_operation

@@ -10,11 +10,12 @@ from justbite.field.grid import Grid
 from justbite.model.moves import CLOCKWISE, COUNTERCLOCKWISE, CUT, LINE, LINK, Moves
 from justbite.motion.clock import Drive, block_times, tangents
 from justbite.path import links
+from justbite.path.blocks import MovesBuilder
 from justbite.path.entry import Entry
 from justbite.path.fronts import Piece, Points
 from justbite.path.level import PartPath
 from justbite.path.links import RADII, SETTLING, Speeds, smooth_link
-from justbite.path.program import Feeds, Heights, MovesBuilder, add_level
+from justbite.path.program import Feeds, Heights, add_level
 
 RADIUS = 5.0
 SPEEDS = Speeds(cut=50.0, link=200.0, acceleration=5000.0, tolerance=0.01)

@@ -17,10 +17,11 @@ from justbite.motion.clock import Drive, block_times
 from justbite.nc.reader import read_program
 from justbite.path import clearing, opening, rough
 from justbite.path.area import Area, make_area
+from justbite.path.blocks import MovesBuilder
 from justbite.path.descent import DEEPER, STATION, FullWidth, descend
 from justbite.path.entry import Entry
 from justbite.path.level import PartPlan, plan_part, ways_into
-from justbite.path.program import Feeds, Heights, MovesBuilder, add_level
+from justbite.path.program import Feeds, Heights, add_level
 from justbite.path.spine import spines
 from justbite.path.works import Work
 from justbite.plan import plan
