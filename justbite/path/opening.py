@@ -19,6 +19,7 @@ from shapely.geometry.base import BaseGeometry
 from justbite.path.area import Area
 from justbite.path.drawn import drawn_out
 from justbite.path.entry import Entry, Wish, find_entry, is_narrow
+from justbite.path.lines import length_of
 from justbite.path.network import ends_open, network
 from justbite.path.spine import neck_lines, round_islands, spines
 
@@ -269,7 +270,7 @@ def _extended(line: Points, part: Polygon, by: float) -> Points:
 
 
 def _length(points: Points) -> float:
-    return float(np.hypot(*np.diff(points, axis=0).T).sum())
+    return float(length_of(points))
 
 
 @lru_cache(maxsize=8)

@@ -15,6 +15,7 @@ from justbite.path.descent import Descent, FullWidth, descend
 from justbite.path.entry import Entry
 from justbite.path.fronts import Piece
 from justbite.path.level import PartPath
+from justbite.path.lines import length_of
 
 BORNE_SHARE = 0.6
 """Share of what a tooth bears up to which what a link grazes may stand: over R/10 the field tells it no better."""
@@ -186,7 +187,7 @@ def _plunge(out: MovesBuilder, entry: Entry, top: float, z: float, feeds: Feeds,
 
 def _cut(out: MovesBuilder, piece: Piece, z: float, feeds: Feeds, target: float, tolerance: float) -> None:
     """A cut; where the feed follows the bite, in runs of one feed each, slow enough for the deepest place."""
-    factor = _feed_factors(piece, np.hypot(*np.diff(piece.points, axis=0).T), feeds, target)
+    factor = _feed_factors(piece, feeds, target)
     last = len(piece.points) - 1
     if factor is None:
         ends, own = np.array([last]), np.array([feeds.cut])
@@ -197,12 +198,13 @@ def _cut(out: MovesBuilder, piece: Piece, z: float, feeds: Feeds, target: float,
     out.along(piece.points, heights, ends, own, piece.depth / target, tolerance, feeds.acceleration, CUT)
 
 
-def _feed_factors(piece: Piece, spans: NDArray[np.float64], feeds: Feeds, target: float) -> NDArray[np.float64] | None:
-    """What the cutting feed is multiplied by at each point of a cut, `spans` apart; None for one feed all along."""
+def _feed_factors(piece: Piece, feeds: Feeds, target: float) -> NDArray[np.float64] | None:
+    """What the cutting feed is multiplied by at each point of a cut; None for one feed all along."""
     law = feeds.grazing if feeds.follow is None and piece.whole else feeds.follow
     if law is None or len(piece.depth) < 4:
         return None
-    reach = max(LEAST_POINTS, round(FEED_RUN / max(1e-6, float(spans.mean()))))
+    apart = float(length_of(piece.points)) / (len(piece.points) - 1)
+    reach = max(LEAST_POINTS, round(FEED_RUN / max(1e-6, apart)))
     load = piece.depth
     if piece.load is not None:
         # What was marked scatters about the bite, where the depth itself is held to it.
@@ -257,7 +259,7 @@ def over_is_quicker(
         return length / max(reached, 1e-9) if reached < speed else length / speed + speed / feeds.acceleration
 
     def along(part: NDArray[np.float64]) -> float:
-        return float(np.hypot(*np.diff(part, axis=0).T).sum())
+        return float(length_of(part))
 
     across = float(np.hypot(*(points[drop] - points[0])))
     up, down = heights.travel - z, heights.travel - above - heights.gap
@@ -269,7 +271,7 @@ def over_is_quicker(
 def _hover(out: MovesBuilder, points: NDArray[np.float64], own: NDArray[np.float64], z: float, hover: float,
            feeds: Feeds, tolerance: float) -> None:  # fmt: skip
     """At hover height through what is cleared, easing up and down along the way; `own` feeds on the way to points."""
-    length = float(np.hypot(*np.diff(points, axis=0).T).sum())
+    length = float(length_of(points))
     if length < 1e-6:
         return
     if length <= LEAST_HOVER:

@@ -17,8 +17,8 @@ MOST_EASE = 0.6
 """Over what length the corner of a wipe is rounded at most, where all of it would be too much at once; R."""
 MOST_BLUNT = 4.0
 """How much of the way to the tip of a corner is left out at most, R."""
-LEAD = 0.3
-"""Radius of the curves by which a wipe comes to the wall and leaves it, R."""
+LEAD, LEAD_PARTS = 0.3, 7
+"""Radius of the curves by which a wipe comes to the wall and leaves it, R; and lines to each."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,10 +35,9 @@ class Rim:
         """Where something stands at a wall about a spot, and a little clear way at both ends: rim, first, last."""
         best: tuple[float, Points, int] | None = None
         for rim in self.rings:
-            away = np.hypot(*(rim - spot).T)
-            k = int(np.argmin(away))
-            if best is None or away[k] < best[0]:
-                best = (float(away[k]), rim, k)
+            k, away = _nearest(rim, spot)
+            if best is None or away < best[0]:
+                best = (float(away), rim, int(k))
         if best is None or best[0] > 0.5 * self.radius:
             return None
         _, rim, k = best
@@ -80,15 +79,47 @@ class Rim:
 
     def _led(self, run: Points) -> Points:
         """The run with a quarter circle off the wall at either end, where there is room for it."""
-        angles = np.linspace(0.0, 0.5 * np.pi, 8)[1:, None]
-        led = run
-        for first, inner, way in ((run[0], run[1], 1), (run[-1], run[-2], -1)):
-            along = (first - inner) / max(float(np.hypot(*(first - inner))), 1e-9)
-            off = way * np.array([along[1], -along[0]])
-            arc = first + LEAD * self.radius * (np.sin(angles) * along + (1.0 - np.cos(angles)) * off)
-            if _free_along(self.room, *self.frame, arc, self.wall - 3e-4 * self.radius).all():
-                led = np.vstack([arc[::-1], led] if way > 0 else [led, arc])
-        return led
+        least = self.wall - 3e-4 * self.radius
+        return np.asarray(_led(self.room, *self.frame, np.ascontiguousarray(run), LEAD * self.radius, least))
+
+
+@njit(cache=True, nogil=True)
+def _nearest(points, spot):  # type: ignore[no-untyped-def]
+    """Which of the points (n, 2) is nearest to a spot, and how far off it is."""
+    best, at = np.inf, 0
+    for k in range(points.shape[0]):
+        square = (points[k, 0] - spot[0]) ** 2 + (points[k, 1] - spot[1]) ** 2
+        if square < best:
+            best, at = square, k
+    return at, np.sqrt(best)
+
+
+@njit(cache=True, nogil=True)
+def _led(room, x0, y0, cell, run, lead, least):  # type: ignore[no-untyped-def]
+    """A run (n, 2) with a quarter circle of radius `lead` to its left before and after it, where its centre may be."""
+    n = run.shape[0]
+    made = np.empty((n + 2 * LEAD_PARTS, 2))
+    first = 0
+    for end in range(2):
+        # Outwards from the run's end: back from its first point, on from its last.
+        at, inner, turn = (0, 1, 1.0) if end == 0 else (n - 1, n - 2, -1.0)
+        ax, ay = run[at, 0] - run[inner, 0], run[at, 1] - run[inner, 1]
+        size = max(np.hypot(ax, ay), 1e-9)
+        ax, ay = ax / size, ay / size
+        free = True
+        for k in range(LEAD_PARTS):
+            angle = 0.5 * np.pi * (k + 1) / LEAD_PARTS
+            along, aside = lead * np.sin(angle), lead * (1.0 - np.cos(angle)) * turn
+            x, y = run[at, 0] + along * ax + aside * ay, run[at, 1] + along * ay - aside * ax
+            free = free and read(room, x0, y0, cell, x, y) >= least
+            row = LEAD_PARTS - 1 - k if end == 0 else first + n + k
+            made[row, 0], made[row, 1] = x, y
+        if end == 0:
+            first = LEAD_PARTS if free else 0
+            made[first : first + n] = run
+        elif free:
+            n += LEAD_PARTS
+    return made[: first + n].copy()
 
 
 @njit(cache=True, nogil=True)

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from justbite.path import tracer
 from justbite.path.contact import first_clear, material_side
 from justbite.path.fronts import Flood, Front, Points, Start, Sweep, same_front
+from justbite.path.lines import length_of
 from justbite.path.plane import WALK_STEP, Plane
 from justbite.path.ways import Ways
 
@@ -60,7 +61,7 @@ class Seeker:
                 for side in (1, -1) if self.plane.conventional > 0.0 else (1,):
                     start, path = self.upstream(candidate, sweep, side)
                     walked.append(path)
-                    way, length = self.ways.way(x, y, flood, start), float(np.hypot(*np.diff(path, axis=0).T).sum())
+                    way, length = self.ways.way(x, y, flood, start), float(length_of(path))
                     fronts.append(Front(start, int(candidate[5]), candidate, way, side, length))
                     best = min(best, way)
             if fronts and not np.isfinite(best) and not flood.whole:

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from justbite.path import search
 from justbite.path.contact import last_clear
 from justbite.path.fronts import CONTACTS_APART, MOST_CONTACTS, Flood, Front, Piece, Points, Sheet, Start, Sweep
+from justbite.path.lines import filled, length_of
 from justbite.path.links import smooth_link
 from justbite.path.plane import HAIR, Plane
 
@@ -104,7 +105,7 @@ class Ways:
     def way(self, x: float, y: float, flood: Flood, start: Start) -> float:
         """mm from (x, y) to a start: straight, else as the flood knows it; inf where it does not."""
         line = self.line(x, y, start)
-        return self._reach(flood, start)[2] if line is None else float(np.hypot(*np.diff(line, axis=0).T).sum())
+        return self._reach(flood, start)[2] if line is None else float(length_of(line))
 
     def way_round(self, x: float, y: float, front: Front, sweep: Sweep) -> float:
         """mm to the start of a front that is not in line."""
@@ -147,7 +148,7 @@ class Ways:
 
     def link_along(self, line: Points, most: float) -> Piece | None:
         """A link along a line, with what it grazes on the way; None where that is more than `most` targets."""
-        run = _filled(line, GRAZE_STEP * self.plane.radius)
+        run = filled(line, GRAZE_STEP * self.plane.radius)
         load = self.plane.grazed(run, most)
         if load is None:
             return None
@@ -184,14 +185,3 @@ class Ways:
             plane.cleared, plane.room, *plane.frame, np.array(points[::-1]), plane.radius, plane.wall,
             0.1 * plane.target, plane.skin,
         )  # fmt: skip
-
-
-def _filled(line: Points, apart: float) -> Points:
-    """The line with more points, none farther apart."""
-    spans = np.hypot(*np.diff(line, axis=0).T)
-    parts = np.maximum(1, np.ceil(spans / apart)).astype(int)
-    if parts.max(initial=1) == 1:
-        return line
-    at = np.concatenate([[0.0], *(k + np.arange(1, n + 1) / n for k, n in enumerate(parts))])
-    whole = np.arange(len(line))
-    return np.column_stack([np.interp(at, whole, line[:, 0]), np.interp(at, whole, line[:, 1])])

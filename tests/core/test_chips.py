@@ -17,8 +17,8 @@ from justbite.path.blocks import MovesBuilder
 from justbite.path.entry import Entry
 from justbite.path.fronts import Piece
 from justbite.path.level import PartPath
+from justbite.path.lines import filled
 from justbite.path.program import Feeds, Heights, add_level
-from justbite.path.ways import _filled
 from justbite.plan import plan
 from justbite.proof.audit import Audit, audit_operation
 from justbite.proof.stockmap import Stock
@@ -88,7 +88,7 @@ class LinkFeedTest(SimpleTestCase):
 
     def made(self, load: float, **more: Any) -> tuple[Moves, float, list[PartPath], Feeds]:
         feeds = Feeds(cut=300, entry=200, link=12_000, rapid=20_000, ramp=0.05, acceleration=1e9, **more)
-        way = _filled(np.array([[40.0, 0.0], [0.0, 0.0]]), 1.0)
+        way = filled(np.array([[40.0, 0.0], [0.0, 0.0]]), 1.0)
         grazed = np.where((way[:, 0] <= 20.0) & (way[:, 0] > 18.0), load, 0.0)
         cut = np.column_stack([np.linspace(0, 40, 81), np.zeros(81)])
         pieces = (
@@ -165,13 +165,13 @@ class LinkFeedTest(SimpleTestCase):
 
     def test_a_line_is_filled_evenly(self) -> None:
         line = np.array([[0.0, 0.0], [10.0, 0.0], [10.0, 0.5], [10.0, 7.3]])
-        filled = _filled(line, 2.0)
-        spans = np.hypot(*np.diff(filled, axis=0).T)
+        fine = filled(line, 2.0)
+        spans = np.hypot(*np.diff(fine, axis=0).T)
         self.assertLessEqual(float(spans.max()), 2.0 + 1e-9)
         self.assertAlmostEqual(float(spans.sum()), 17.3, 9)
         for corner in line:
-            self.assertLess(float(np.hypot(*(filled - corner).T).min()), 1e-9)
-        self.assertIs(_filled(line, 20.0), line)
+            self.assertLess(float(np.hypot(*(fine - corner).T).min()), 1e-9)
+        np.testing.assert_array_equal(filled(line, 20.0), line)
 
 
 class SlowerTest(SimpleTestCase):
