@@ -88,20 +88,25 @@ def _chains(near: dict[int, set[int]]) -> list[Arc]:
     """Chains between places that have not just two neighbours; loops without any begin anywhere."""
     found: list[Arc] = []
     done: set[tuple[int, int]] = set()
+    passed: set[int] = set()
 
     def follow(a: int, b: int) -> None:
-        arc = [a, b]
-        while len(near[arc[-1]]) == 2 and arc[-1] != arc[0]:
-            arc.append(next(n for n in near[arc[-1]] if n != arc[-2]))
-        done.update(pairwise(arc))
-        done.update(pairwise(arc[::-1]))
+        arc, last = [a, b], a
+        while len(ways := near[b]) == 2 and b != a:
+            one, other = ways
+            b, last = (other if one == last else one), b
+            arc.append(b)
+        done.add((b, last))
+        passed.update(arc)
         found.append(arc)
 
-    for keys in ([a for a in near if len(near[a]) not in (0, 2)], [a for a in near if len(near[a]) == 2]):
-        for a in keys:
-            for b in near[a]:
-                if (a, b) not in done:
-                    follow(a, b)
+    for a in [a for a in near if len(near[a]) not in (0, 2)]:
+        for b in near[a]:
+            if (a, b) not in done:
+                follow(a, b)
+    for a in [a for a in near if len(near[a]) == 2]:
+        if a not in passed:
+            follow(a, next(iter(near[a])))
     return found
 
 

@@ -177,18 +177,17 @@ def flood(  # type: ignore[no-untyped-def]
                 if kinds[j, i] == BLOCKED:
                     continue
                 kind = _kind(cleared, x0, y0, cell, xs, ys, kinds, j, i, radius, free_below, contact_above)
-                if kind == FREE and line_clear(
+                # Those of the ring before are known.
+                if kind == FREE and distance[j, i] == np.inf and line_clear(
                     cleared, room, x0, y0, cell, sx, sy, xs[j, i], ys[j, i], radius,
                     wall - 0.0003 * radius, 0.15 * radius, 0.01 * radius,
                 ):  # fmt: skip
                     d = np.sqrt((xs[j, i] - sx) ** 2 + (ys[j, i] - sy) ** 2)
-                    if d < distance[j, i]:
-                        if distance[j, i] == np.inf:
-                            touched[count] = j * ni + i
-                            count += 1
-                        distance[j, i] = d
-                        ahead = 0.0 if goal_j < 0 else TOWARDS * np.hypot(xs[j, i] - goal_x, ys[j, i] - goal_y)
-                        heapq.heappush(heap, (d + ahead, d, np.int64(j * ni + i), np.int64(-1)))
+                    touched[count] = j * ni + i
+                    count += 1
+                    distance[j, i] = d
+                    ahead = 0.0 if goal_j < 0 else TOWARDS * np.hypot(xs[j, i] - goal_x, ys[j, i] - goal_y)
+                    heapq.heappush(heap, (d + ahead, d, np.int64(j * ni + i), np.int64(-1)))
         if len(heap) > 0 and ring >= 2:
             break
     limit = np.inf

@@ -9,11 +9,14 @@ from itertools import chain
 
 import numpy as np
 import shapely
+from numba import njit
 from numpy.typing import NDArray
 from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import connected_components, dijkstra
 from scipy.spatial import Voronoi
 from shapely.geometry import LineString, Polygon
+
+from justbite.field.distance import segments_of
 
 Points = NDArray[np.float64]
 BORDER, FINE_BORDER, ARM_BORDER = 0.1, 0.04, 0.02
@@ -150,13 +153,26 @@ def middle(part: Polygon, radius: float, border: float = BORDER
     inside = shapely.contains_xy(part, spots)
     if not inside.any():
         return spots, np.full(len(spots), -1.0), none
-    walls = part.boundary
-    shapely.prepare(walls)
     room = np.full(len(spots), -1.0)
-    room[inside] = shapely.distance(walls, shapely.points(spots[inside]))
+    room[inside] = _off_walls(segments_of(part), spots[inside])
     edges = np.fromiter(chain.from_iterable(voronoi.ridge_vertices), dtype=np.int64).reshape(-1, 2)
     edges = edges[edges[:, 0] >= 0]
     return spots, room, edges[inside[edges].all(axis=1)]
+
+
+@njit(cache=True, nogil=True)
+def _off_walls(walls, spots):  # type: ignore[no-untyped-def]
+    """How far the nearest of the lines `walls` (m, 4: from x, y, to x, y) is from each of `spots` (n, 2)."""
+    away = np.empty(spots.shape[0])
+    for k in range(spots.shape[0]):
+        best = np.inf
+        for m in range(walls.shape[0]):
+            dx, dy = walls[m, 2] - walls[m, 0], walls[m, 3] - walls[m, 1]
+            ex, ey = spots[k, 0] - walls[m, 0], spots[k, 1] - walls[m, 1]
+            t = min(1.0, max(0.0, (ex * dx + ey * dy) / max(dx * dx + dy * dy, 1e-30)))
+            best = min(best, (ex - t * dx) ** 2 + (ey - t * dy) ** 2)
+        away[k] = np.sqrt(best)
+    return away
 
 
 def _trimmed(row: NDArray[np.intp], spots: Points, room: NDArray[np.float64], forks: NDArray[np.bool_]
