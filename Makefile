@@ -50,7 +50,7 @@ demo: setup
 lint: setup
 	.venv/bin/ruff check .
 	.venv/bin/ruff format --check .
-	.venv/bin/mypy justbite server
+	.venv/bin/mypy justbite server tests
 	.venv/bin/lint-imports --no-cache
 	cd web && npm run --silent check
 	cd web && npm run --silent lint

@@ -10,6 +10,7 @@ import time
 import urllib.request
 from collections.abc import Iterator
 from contextlib import contextmanager
+from functools import partial
 from pathlib import Path
 
 from django.test import SimpleTestCase
@@ -111,7 +112,7 @@ class StoryTest(SimpleTestCase):
         place = page.get_by_label("Where to go into tray")
         # On a busy machine the answer to one is still under way when the next is typed: that is another test.
         for given, start in ((("thirty", 1), ("30 40", 0)), [30.0, 40.0]), ((("", 0),), None):
-            with page.expect_response(lambda answer, start=start: self.is_kept(answer, start)):
+            with page.expect_response(partial(self.is_kept, start)):
                 for typed, faults in given:
                     place.fill(typed)
                     place.press("Enter")
@@ -126,7 +127,7 @@ class StoryTest(SimpleTestCase):
         page.get_by_role("button", name="Moves").click()
 
     @staticmethod
-    def is_kept(answer: Response, start: list[float] | None) -> bool:
+    def is_kept(start: list[float] | None, answer: Response) -> bool:
         """Whether an answer says that the job is kept with this place to go in."""
         if answer.request.method != "PUT" or "/api/jobs/" not in answer.url or not answer.ok:
             return False

@@ -17,6 +17,7 @@ from justbite import bench, catalogue, odd_jobs
 from justbite.bite import solver
 from justbite.cli import main
 from justbite.model.job import parse_job
+from justbite.model.part import Part
 from justbite.odd import odd_areas
 from justbite.part.read import read_part
 from justbite.plan import plan
@@ -123,6 +124,7 @@ class MeshTest(SimpleTestCase):
         pocket = math.pi * 80**2 * 20
         self.assertAlmostEqual(volume, 200 * 200 * 40 - pocket, delta=0.06 * pocket)
         part = read_part(data, "mesh.stl", "mm", 0.02, 0.002)
+        assert isinstance(part, Part)
         self.assertEqual(len(part.bodies[0].triangles), count)
 
 

@@ -152,6 +152,7 @@ class LinkFeedTest(SimpleTestCase):
         """All that stands is taken at once: more than the bite is no scatter there, whether feeds follow it or not."""
         cut = np.column_stack([np.linspace(0, 40, 161), np.zeros(161)])
         load = np.where((cut[:, 0] > 10.0) & (cut[:, 0] <= 14.0), 2.6, 0.0)
+        more: Any
         for more in ({"follow": self.law, "grazing": self.law}, {"grazing": self.law}):
             feeds = Feeds(cut=300, entry=200, link=9000, rapid=9000, ramp=0.05, acceleration=1e9, **more)
             piece = Piece("cut", cut, np.full(161, 0.2), load=load, whole=True)

@@ -112,7 +112,7 @@ class StampTest(SimpleTestCase):
                 self.assertEqual(ended, how)
                 self.assertGreater(len(path), 2)
                 for a, b in pairwise(path):
-                    stamp(single, *plate.frame, *a, *b, RADIUS, False, *LOG, 0)
+                    stamp(single, *plate.frame, *a, *b, RADIUS, False, *LOG, 0)  # type: ignore[call-arg]
                 # Farther off than three cells nothing is promised.
                 edge = np.abs(single) < 1.5 * plate.grid.cell
                 self.assertLess(float(np.abs(plate.field - single)[edge].max()), 1e-5, (most, x))

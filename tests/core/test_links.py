@@ -6,7 +6,7 @@ import numpy as np
 from django.test import SimpleTestCase
 from shapely.geometry import LineString
 
-from justbite.field.grid import Grid
+from justbite.field.grid import Field, Grid
 from justbite.model.moves import CLOCKWISE, COUNTERCLOCKWISE, CUT, LINE, LINK, Moves
 from justbite.motion.clock import Drive, block_times, tangents
 from justbite.path import links
@@ -25,7 +25,7 @@ GRID = Grid.over((-60, -60, 60, 60), 0.5)
 CLEAR = np.full((GRID.ny, GRID.nx), -1.0, np.float32)
 
 
-def room(ceiling: float) -> Points:
+def room(ceiling: float) -> Field:
     """Distance from a wall along y = `ceiling`, below which there is room."""
     rows = ceiling - (GRID.y0 + GRID.cell * np.arange(GRID.ny))
     return np.repeat(rows[:, None], GRID.nx, axis=1).astype(np.float32)
@@ -145,7 +145,7 @@ class SecondsTest(SimpleTestCase):
             told = links._seconds(way, r, SPEEDS.cut, SPEEDS.cut, SPEEDS.packed())
             builder = MovesBuilder(np.array([-40 * math.cos(-0.6 * first), -40 * math.sin(-0.6 * first), 0.0]))
             builder.to(LINE, 0.0, 0.0, 0.0, 3000, CUT)
-            arc = {1: COUNTERCLOCKWISE, -1: CLOCKWISE}
+            arc = {1.0: COUNTERCLOCKWISE, -1.0: CLOCKWISE}
             centre = (-first * r * math.sin(-0.6 * first), first * r * math.cos(-0.6 * first))
             x = centre[0] + first * r * math.sin(way[3])
             y = centre[1] - first * r * math.cos(way[3])

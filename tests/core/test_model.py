@@ -118,7 +118,7 @@ class ShapeTest(SimpleTestCase):
 
 class QuantityTest(SimpleTestCase):
     def test_against_pint(self) -> None:
-        known = pint.UnitRegistry()
+        known: Any = pint.UnitRegistry()
         for text, unit in (("20 thou", "thou"), ("3.5 in", "inch"), ("12 cm", "cm")):
             number = float(text.split()[0])
             expected = (number * known(unit)).to("mm").magnitude

@@ -126,7 +126,7 @@ class BuiltTest(SimpleTestCase):
     def test_volumes_agree_with_the_kernel_and_the_mesh_library(self) -> None:
         """OCP's own volume of the solid against trimesh's of the STL file."""
         for name in BUILT:
-            mesh = trimesh.load(PARTS / f"{name}.stl")
+            mesh: Any = trimesh.load(PARTS / f"{name}.stl")
             self.assertAlmostEqual(solid(name).bodies[0].volume / mesh.volume, 1.0, delta=5e-4, msg=name)
 
     def test_counterbore_chamfer_fillet_and_corners_are_told(self) -> None:
@@ -253,7 +253,7 @@ class ShadowTest(SimpleTestCase):
         self.assertTrue(shadow(np.asarray(ball.vertices), np.asarray(ball.faces, dtype=np.int32), 10.5).is_empty)
 
     def test_an_overhang_covers_what_lies_below_it(self) -> None:
-        table = trimesh.util.concatenate([trimesh.creation.box((4, 4, 10)),
+        table: Any = trimesh.util.concatenate([trimesh.creation.box((4, 4, 10)),
                 trimesh.creation.box((20, 20, 2), trimesh.transformations.translation_matrix((0, 0, 6)))])  # fmt: skip
         below = shadow(np.asarray(table.vertices), np.asarray(table.faces, dtype=np.int32), 0.0)
         self.assertAlmostEqual(below.area, 400.0, places=2)

@@ -36,7 +36,7 @@ class StripTest(SimpleTestCase):
     def region(self, outline: list[list[float]], open_edges: Any) -> Any:
         return parse_job(job(outline, open_edges=open_edges)).regions[0]
 
-    def strip(self, outline: list[list[float]], open_edges: Any, by: float) -> shapely.Geometry:
+    def strip(self, outline: Any, open_edges: Any, by: float) -> shapely.Geometry:
         return free_space(self.region(outline, open_edges), by, CHORD).difference(Polygon(outline))
 
     def test_straight_edges_against_shapely(self) -> None:
@@ -105,12 +105,12 @@ class WallsTest(SimpleTestCase):
         ways = []
         for height in (0.9995 * radius, 1.0005 * radius):
             for shift in np.linspace(0.0, 0.9, 10):
-                a, b = (5 + height * math.sin(0.7) - 12, height * math.cos(0.7)), (0.0, 0.0)
                 normal = np.array([math.sin(0.7), math.cos(0.7)])
                 foot = np.array([5.0, 0.0]) + height * normal
                 along = np.array([-normal[1], normal[0]])
                 a, b = foot - (3.0 + shift) * along, foot + 4.0 * along
-                clear = search.line_clear(cleared, room, grid.x0, grid.y0, grid.cell, *a, *b, radius, radius, 1.0, 0.02)
+                frame = grid.x0, grid.y0, grid.cell
+                clear = search.line_clear(cleared, room, *frame, *a, *b, radius, radius, 1.0, 0.02)  # type: ignore[call-arg]
                 ways.append(bool(clear) == (height > radius))
         self.assertTrue(all(ways))
 

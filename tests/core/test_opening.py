@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import replace
+from functools import partial
 from typing import Any
 from unittest.mock import patch
 
@@ -12,7 +13,7 @@ from shapely.geometry import LineString, Point, Polygon, box
 from justbite.bench import made_areas, measured
 from justbite.bite.slot import slot_depth
 from justbite.model.job import parse_job
-from justbite.model.moves import CUT, lengths
+from justbite.model.moves import CUT, Moves, lengths
 from justbite.motion.clock import Drive, block_times
 from justbite.nc.reader import read_program
 from justbite.path import clearing, opening, rough
@@ -180,6 +181,10 @@ class OpeningTest(SimpleTestCase):
 class QuickestTest(SimpleTestCase):
     FEEDS = Feeds(cut=3000, entry=2000, link=9000, rapid=20_000, ramp=0.05, acceleration=4000, removal=40_000)
 
+    @staticmethod
+    def clock(drive: Drive, moves: Moves) -> float:
+        return float(block_times(moves, drive, 0.01).sum())
+
     def whole(self, width: float, height: float) -> tuple[Area, Polygon, PartPlan]:
         planned = parse_job(job(rectangle(width, height)))
         area = make_area(planned, planned.regions[0], 5.0, 0.0, 0.006, 0.002, 1.0)
@@ -206,7 +211,7 @@ class QuickestTest(SimpleTestCase):
             for acceleration in (1e9, 500.0):
                 drive = Drive(20_000, 9000, acceleration, 1e9)
                 terms = rough._Terms(
-                    lambda moves, drive=drive: float(block_times(moves, drive, 0.01).sum()), 2.0, 10.0, heights, feeds,
+                    partial(self.clock, drive), 2.0, 10.0, heights, feeds,
                     0.003, 5.0, 1.0, 0.01,
                 )  # fmt: skip
                 spent.append(terms.seconds(whole.paths, Work(area, 0.0, -8.0, ())))
@@ -273,7 +278,8 @@ class WaysInTest(SimpleTestCase):
         slow, idle = rows.pop("slow"), rows.pop("idle")
         feed = np.where(rows["descent"] | rows["above"] | rows["light"] | slow, 1000.0, 3000.0)
         feed[idle] = 0.0
-        return ways_in(*rows.values(), feed, np.arange(40.0), 5.0, 3.0).tolist()
+        descent, above, shallow, light = rows.values()
+        return ways_in(descent, above, shallow, light, feed, np.arange(40.0), 5.0, 3.0).tolist()
 
     def test_down_and_what_it_left(self) -> None:
         found = self.ways(descent=(2, 10), shallow=(10, 14))

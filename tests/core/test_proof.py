@@ -7,6 +7,7 @@ import math
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 from unittest.mock import patch
 
 import numpy as np
@@ -30,7 +31,7 @@ HEAD = "G17 G21 G90 G94\n(OP 1 a)\n(LEVEL -8)\nG0 Z10\n"
 SETTINGS = ProofSettings(1 / 60, 1 / 20, 0.25, 0.01, 0.002)
 
 
-def audit(code: str, ae: float = 2.0, cell: float = 5 / 60, **region: object) -> Audit:
+def audit(code: str, ae: float = 2.0, cell: float = 5 / 60, **region: Any) -> Audit:
     """The audit of some NC lines over a 60 x 45 area, 8 mm deep, cutter 10 mm."""
     parsed = parse_job(job(rectangle(60, 45), **region))
     stock = Stock(parsed, cell, 0.002)

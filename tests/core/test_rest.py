@@ -2,7 +2,7 @@
 
 import math
 from types import SimpleNamespace
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 import shapely
@@ -162,7 +162,7 @@ class BelowTest(SimpleTestCase):
             steps[:, 1], steps[:, 2] = 25 + np.arange(20) % 10 * 0.1, 20
             steps[:, 5] = 1.0
             moves = SimpleNamespace(z_level=np.array([-8.0, -14.0]), kind=np.array([1, 1]))
-            axial = audit._axial(made, made.operations[0], steps, moves, 9.0, 0.01, 5.0)
+            axial = audit._axial(made, made.operations[0], steps, cast(Any, moves), 9.0, 0.01, 5.0)
             np.testing.assert_allclose(axial, np.repeat([8.0, 6.0], 10))
 
     def test_heights_told_from_the_job(self) -> None:

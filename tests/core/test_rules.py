@@ -106,6 +106,7 @@ class RulesTest(SimpleTestCase):
         self.assertEqual(rules.drop_findings(data, data.operations[0], 0.9, (0.0, 0.0, 0.0)), [])
 
     def test_no_rapid_of_the_planner_drops_beside_stock(self) -> None:
+        open_edges: Any
         for open_edges in ([], "all"):
             data = job(rectangle(60, 40))
             data["regions"][0]["open_edges"] = open_edges

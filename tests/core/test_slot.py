@@ -107,7 +107,8 @@ class StrokeTest(SimpleTestCase):
                 low, high = sorted((a[0], b[0]))
                 on = (at >= low) & (at <= high)
                 if on.any() and high > low:
-                    z = np.interp(at[on], *zip(*sorted(((a[0], a[2]), (b[0], b[2]))), strict=True))
+                    (x1, z1), (x2, z2) = sorted(((a[0], a[2]), (b[0], b[2])))
+                    z = np.interp(at[on], (x1, x2), (z1, z2))
                     depth = np.maximum(0.0, floor[on] - z)
                     deepest, whole = max(deepest, float(depth.max())), whole + float(depth.sum())
                     floor[on] = np.minimum(floor[on], z)

@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import shapely
@@ -31,7 +32,8 @@ def floor_with(standing: Polygon, within: Polygon) -> Plane:
 
 def swept(moves: Moves, radius: float, below: float) -> shapely.Geometry:
     """The union of all discs along the moves below a height, arcs in chords of a hundredth of the radius."""
-    strokes, here, stroke = [], moves.start, []
+    strokes: list[Any] = []
+    here, stroke = moves.start, list[Any]()
     for k, sweep in enumerate(sweep_angles(moves)):
         end = moves.end[k]
         if end[2] < below and here[2] < below:

@@ -129,7 +129,7 @@ class StampTest(SimpleTestCase):
             plate = Plate(Point(0, 0).buffer(10))
             taken = 0.0
             for k in range(len(path) - 1):
-                _, area = stamp(plate.field, *plate.frame, *path[k], *path[k + 1], RADIUS, going_on and k > 0, *LOG, 0)
+                _, area = stamp(plate.field, *plate.frame, *path[k], *path[k + 1], RADIUS, going_on and k > 0, *LOG, 0)  # type: ignore[call-arg]
                 taken += area
             fields.append(plate.field)
             areas.append(taken)
@@ -212,7 +212,8 @@ class PassTest(SimpleTestCase):
         np.testing.assert_array_equal(plate.field, before)
         self.assertEqual(ended, tracer.FADED)
         self.assertLess(float(depth[-1]), SWEEPS[0].fade * TARGET)
-        self.assertLessEqual(deepest(plate.field, *plate.frame, *path[-1], RADIUS, 0.0, np.inf), 0.05)
+        x, y = path[-1]
+        self.assertLessEqual(deepest(plate.field, *plate.frame, x, y, RADIUS, 0.0, np.inf), 0.05)
         self.assertLess(float(path[:, 0].min()), -20.0)
 
     def test_a_walk_round_a_boss_comes_round(self) -> None:

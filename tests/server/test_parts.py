@@ -111,7 +111,7 @@ class WaitingTest(PartCase):
 class LayoutTest(PartCase):
     def test_a_job_from_a_solid_follows_a_new_version(self) -> None:
         part = self.upload("gauge-base.step")
-        placing = {"stock": {"kind": "margins", "x": [5, 5], "y": [5, 5], "z": [2, 1]}}
+        placing: Any = {"stock": {"kind": "margins", "x": [5, 5], "y": [5, 5], "z": [2, 1]}}
         layout = self.lay(part["id"], **placing)
         regions = [f["region"] for f in layout["features"] if f["name"] in ("pocket 1", "pocket 2", "half-open slot")]
         document = json.loads((ROOT / "demo" / "gauge-base.json").read_text())
@@ -133,7 +133,7 @@ class LayoutTest(PartCase):
             self.assertEqual((before["name"], len(before["islands"])), (after["name"], len(after["islands"])))
             self.assertAlmostEqual(before["bottom"], after["bottom"], places=3)
             spans = [np.ptp(np.array([p[:2] for p in r["outline"]]), axis=0) for r in (before, after)]
-            self.assertTrue(np.allclose(*spans, atol=0.03), (before["name"], spans))
+            self.assertTrue(np.allclose(spans[0], spans[1], atol=0.03), (before["name"], spans))
         self.assertEqual(changed["job"]["document"]["operations"], job["document"]["operations"])
 
         other = self.upload("sinker.step")
