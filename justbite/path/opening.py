@@ -105,6 +105,10 @@ def find_openings(area: Area, part: Polygon, clearance: float, wish: Wish | None
         # All of it is before the cutter, and nobody looks for a second way in.
         return [usual]
     free = find_entry(area, part, clearance, replace(wish, place=None)) or usual
+    if free.kind == "outside":
+        # It could come in from there, but is to go in inside; ramps from open edges do as well after that.
+        ramps = [e.before for e in _from_outside(free, area, part, wish, target, pace) if e.before]
+        return [usual, *(replace(r[-1], before=(usual, *r[:-1])) for r in ramps)]
     more = [e for e in _worth_planning(free, area, part, target, pace) if e.kind == "ramp" and e is not free]
     place = shapely.Point(wish.place)
 

@@ -1,6 +1,7 @@
 """What the user may ask of the path: the way in, the start, the order, both directions."""
 
 import math
+from itertools import pairwise
 from typing import Any
 from unittest.mock import patch
 
@@ -58,8 +59,7 @@ class WayInTest(SimpleTestCase):
     def test_from_the_users_start_the_rest_is_still_ramped_through(self) -> None:
         """Two rooms and a long neck, begun in the one: the helix is the user's, and a ramp leads on from there."""
         rooms = box(0, 0, 40, 40).union(box(40, 12, 110, 27)).union(box(110, 0, 150, 40))
-        outline = [list(p) for p in shapely.orient_polygons(rooms).exterior.coords[:-1]]
-        data = job(outline)
+        data = job([list(p) for p in shapely.orient_polygons(rooms).exterior.coords[:-1]])
         made = planned(data, {"start": [20, 20]})
         entry = made.trace.position[made.trace.part == ENTRY]
         deep = entry[entry[:, 2] < -7.99][:, :2]
@@ -72,6 +72,20 @@ class WayInTest(SimpleTestCase):
         self.assertEqual(row["gouge_mm"], 0)
         self.assertNotIn("entry.wish", codes(made))
         self.assertLessEqual(row["max_over_target"], 1.05)
+
+    def test_it_may_lie_inside_where_an_edge_is_open(self) -> None:
+        """It could come in from outside: what is ramped through else is so after the user's start."""
+        rooms = box(0, 0, 40, 40).union(box(40, 13, 90, 25)).union(box(90, 0, 120, 40))
+        outline = [list(p) for p in shapely.orient_polygons(rooms).exterior.coords[:-1]]
+        right = next(k for k, (a, b) in enumerate(pairwise([*outline, outline[0]])) if a[0] == b[0] == 120)
+        made = planned(job(outline), {"start": [20, 20], "open_edges": [right]})
+        entry = made.trace.position[made.trace.part == ENTRY]
+        np.testing.assert_allclose(entry[entry[:, 2] < -7.99][0, :2], [20, 20], atol=4.6)
+        row = made.report["operations"][0]
+        self.assertEqual(row["gouge_mm"], 0)
+        self.assertLessEqual(row["left_over_share"], 0.001)
+        self.assertLessEqual(row["max_over_target"], 1.05)
+        self.assertLessEqual(row["entry_over_bite"], 1.05)
 
     def test_a_start_in_the_wall_is_told(self) -> None:
         made = planned(job(rectangle(40, 30)), {"start": [2, 11]})
