@@ -22,6 +22,8 @@ import shapely.affinity
 
 from justbite import catalogue, tolerances
 from justbite.bite import solver
+from justbite.bite.case import Case
+from justbite.bite.conditions import MOST_AXIAL, wanted
 from justbite.errors import InputError
 from justbite.model.job import Job, parse_job
 from justbite.model.moves import sweep_angles
@@ -168,7 +170,7 @@ def solver_speed() -> None:
     """Solver calls a second over many cases, and one call against a brute-force grid of the same reach."""
     materials, tools = catalogue.materials(), catalogue.tools()
     cutters = [t for t in tools.values() if t.kind == "flat_end_mill"]
-    cases = [solver.Case(t, m, machine, 2.0 * t.diameter) for t in cutters[::4] for m in list(materials.values())[::8]
+    cases = [Case(t, m, machine, 2.0 * t.diameter) for t in cutters[::4] for m in list(materials.values())[::8]
              for machine in catalogue.machines().values()]  # fmt: skip
     solver.solve(cases[0])
     began = time.perf_counter()
@@ -190,18 +192,18 @@ GRID = (60, 6, 40)
 """Radial depths, step-downs and feeds of the brute-force grid."""
 
 
-def brute_force(case: solver.Case) -> float:
+def brute_force(case: Case) -> float:
     """The best removal rate of a plain grid over ae, equal step-downs and feed, cm3/min."""
     tool = case.tool
     best = 0.0
     most = case.material.most_bite_share * tool.diameter
-    first = max(1, math.ceil(case.depth / min(tool.flute_length, solver.MOST_AXIAL * tool.diameter) - 1e-9))
+    first = max(1, math.ceil(case.depth / min(tool.flute_length, MOST_AXIAL * tool.diameter) - 1e-9))
     for ae in np.linspace(solver.LEAST_BITE * tool.diameter, most, GRID[0]):
         for steps in range(first, first + GRID[1]):
             pinned = replace(case, ae=float(ae), ap=case.depth / steps)
-            quick = solver.wanted(pinned, float(ae), case.depth / steps, steps)
+            quick = wanted(pinned, float(ae), case.depth / steps, steps)
             for feed in np.linspace(0.05, 1.0, GRID[2]) * quick.feed:
-                bite = solver.wanted(replace(pinned, speed=quick.speed, feed=float(feed)), float(ae), quick.ap, steps)
+                bite = wanted(replace(pinned, speed=quick.speed, feed=float(feed)), float(ae), quick.ap, steps)
                 if bite.removal_rate > best and all(c.share <= 1.0 + 1e-6 for c in bite.ceilings):
                     best = bite.removal_rate
     return best

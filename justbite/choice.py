@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from justbite.bite import solver
+from justbite.bite.case import Case
 from justbite.bite.known import STRAIGHT, KnownPath
 from justbite.model.bite import Bite
 from justbite.model.job import Machine
@@ -63,7 +64,7 @@ def known_path(moves: Moves, seconds: np.ndarray, bite: Bite, levels: float) -> 
     )  # fmt: skip
 
 
-def promising(case: solver.Case, bite: Bite, known: KnownPath) -> Bite | None:
+def promising(case: Case, bite: Bite, known: KnownPath) -> Bite | None:
     """The bite of the fewest predicted minutes, where it promises enough; else None."""
     if case.ae is not None and case.ap is not None:
         return None

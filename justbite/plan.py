@@ -13,6 +13,8 @@ import numpy as np
 
 from justbite import __version__, rules, slower, tolerances
 from justbite.bite import solver
+from justbite.bite.case import Case
+from justbite.bite.conditions import SLACK, borne_chip, feed_law
 from justbite.bite.slot import slot_depth, slot_removal
 from justbite.choice import Trial, known_path, path_seconds, promising
 from justbite.errors import JobError, NothingToCutError
@@ -134,7 +136,7 @@ class _Step:
     out: MovesBuilder
     job: Job
     operation: Operation
-    case: solver.Case
+    case: Case
     machine: Machine
     travel: float
     limits: Limits
@@ -147,7 +149,7 @@ class _Step:
         """Append the operation's moves with this bite; progress goes from share `first` to `last`."""
         case = self.case
         bears = Bears(
-            solver.feed_law(case, bite), solver.borne_chip(case, bite), slot_depth(case, bite),
+            feed_law(case, bite), borne_chip(case, bite), slot_depth(case, bite),
             slot_removal(case, bite),
         )  # fmt: skip
 
@@ -230,7 +232,7 @@ def _by_minutes(step: _Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str,
 def _bite_findings(operation: Operation, bite: Bite) -> list[Finding]:
     found = []
     for c in bite.ceilings:
-        if c.share > 1.0 + solver.SLACK and not c.estimate:
+        if c.share > 1.0 + SLACK and not c.estimate:
             code = "bite.rubs" if c.name == "chip, least" else "bite.over-ceiling"
             found.append(
                 Finding(
@@ -275,7 +277,7 @@ def _prove(job: Job, bites: list[Bite], machine: Machine, planned: Moves, progra
         began = time.perf_counter()
         own, at = renumbered(read, index)
         teeth = bite.speed * job.tool(operation.tool).flutes
-        borne = solver.borne_chip(case_for(job, operation), bite)
+        borne = borne_chip(case_for(job, operation), bite)
         more = index + 1 < len(bites)
         audit = audit_operation(
             stock, job, operation, own, bite.ae, bite.ap, settings, bite.feed, teeth, tick, borne, kept=more

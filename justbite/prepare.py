@@ -9,6 +9,7 @@ from functools import partial
 
 from justbite import catalogue, tolerances
 from justbite.bite import solver
+from justbite.bite.case import Case, case_of
 from justbite.errors import JobError
 from justbite.model.before import sections
 from justbite.model.bite import Bite
@@ -34,7 +35,7 @@ def bite_of(job: Job, operation: Operation) -> Bite:
     return solver.solve(case_for(job, operation))
 
 
-def case_for(job: Job, operation: Operation) -> solver.Case:
+def case_for(job: Job, operation: Operation) -> Case:
     """What the solver works on for one operation. Raises JobError."""
     machine, material = catalogue.machine_of(job), catalogue.material_of(job)
     tool = job.tool(operation.tool)
@@ -46,7 +47,7 @@ def case_for(job: Job, operation: Operation) -> solver.Case:
     for name, own in deep.items():
         areas[own] = areas.get(own, 0.0) + region_shape(job.region(name), tolerances.CHORD).area
     known = job.material if isinstance(job.material, str) else ""
-    case = solver.case_of(operation, tool, material, machine, max(map(sum, areas)), known)
+    case = case_of(operation, tool, material, machine, max(map(sum, areas)), known)
     return replace(case, areas=tuple((size, own) for own, size in areas.items()))
 
 
@@ -59,7 +60,7 @@ def _sections(job: Job, operation: Operation) -> dict[str, tuple[float, ...]]:
     return found
 
 
-def own_bites(job: Job, operation: Operation, case: solver.Case) -> dict[str, tuple[tuple[float, ...], Bite]]:
+def own_bites(job: Job, operation: Operation, case: Case) -> dict[str, tuple[tuple[float, ...], Bite]]:
     """How deep the sections of each area are, mm, and the bite it would have if it were cut by itself.
 
     Empty where all areas are as deep.

@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from justbite.bite import chatter, solver
-from justbite.bite.solver import Case
+from justbite.bite.case import Case
+from justbite.bite.conditions import held, wanted
 
 ACROSS, UP = 28, 24
 CHATTER_COLUMNS = 12
@@ -65,9 +66,9 @@ def chart(case: Case) -> Chart:
     shares: dict[str, NDArray[np.float64]] = {}
     for i, a in enumerate(ae):
         for j, p in enumerate(ap):
-            wanted = solver.wanted(free, float(a), float(p), 1)
-            removal[j, i] = solver.held(free, wanted).removal_rate
-            for c in wanted.ceilings:
+            quick = wanted(free, float(a), float(p), 1)
+            removal[j, i] = held(free, quick).removal_rate
+            for c in quick.ceilings:
                 shares.setdefault(c.name, np.zeros((UP, ACROSS)))[j, i] = c.share
     borders = [(n, _border(ae, ap, s), n in HARD) for n, s in shares.items() if n not in ("cutting speed", "feed rate")]
     bite, best = solver.solve(case), solver.solve(free)
@@ -116,7 +117,7 @@ def _contact_lines(case: Case, top: float) -> tuple[tuple[int, float], ...]:
 def _chatter_border(case: Case, speed: float, ae: NDArray[np.float64], top: float) -> NDArray[np.float64]:
     rows = []
     for a in np.linspace(ae[0], ae[-1], CHATTER_COLUMNS):
-        bite = solver.wanted(replace(case, ae=float(a), ap=None, speed=speed), float(a), 1.0, 1)
+        bite = wanted(replace(case, ae=float(a), ap=None, speed=speed), float(a), 1.0, 1)
         cut = solver.chatter_cut(case, bite)
         rows.append((float(a), chatter.deepest(cut, solver.modes_of(case.tool), speed, top)))
     return np.array(rows)
@@ -127,7 +128,7 @@ def _lobes(case: Case, ae: float, speed: float, top: float) -> NDArray[np.float6
     most = min(case.machine.max_rpm, 1.25 * speed)
     rows = []
     for n in np.linspace(max(case.machine.min_rpm, 0.5 * speed, 1.0), most, 32):
-        bite = solver.wanted(replace(case, ae=ae, ap=None, speed=float(n), feed=None), ae, 1.0, 1)
+        bite = wanted(replace(case, ae=ae, ap=None, speed=float(n), feed=None), ae, 1.0, 1)
         cut = solver.chatter_cut(case, bite)
         rows.append((float(n), chatter.deepest(cut, solver.modes_of(case.tool), float(n), top)))
     return np.array(rows)

@@ -4,7 +4,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
 
-from justbite.bite.solver import Case, solve
+from justbite.bite.case import Case
+from justbite.bite.solver import solve
 from justbite.model.bite import Bite
 
 LEAST_GAIN = 0.01

@@ -4,7 +4,8 @@ import math
 from dataclasses import replace
 
 from justbite.bite import chatter, engagement, load
-from justbite.bite.solver import Case, chatter_cut, modes_of
+from justbite.bite.case import Case
+from justbite.bite.solver import chatter_cut, modes_of
 from justbite.model.bite import Bite
 
 DEPTHS = {"N": 1.0, "P": 0.25, "K": 0.25, "M": 0.2, "S": 0.15, "H": 0.1}

@@ -15,6 +15,7 @@ from shapely.geometry import Polygon
 
 from justbite import bench, catalogue, odd_jobs
 from justbite.bite import solver
+from justbite.bite.case import Case
 from justbite.cli import main
 from justbite.model.job import parse_job
 from justbite.model.part import Part
@@ -99,7 +100,7 @@ class SolverTest(SimpleTestCase):
             ("flat-10", "aluminium-wrought", "harbour-mill"),
             ("flat-12", "titanium", "slow-giant"),
         ):
-            case = solver.Case(tools[tool], materials[material], machines[machine], 20.0)
+            case = Case(tools[tool], materials[material], machines[machine], 20.0)
             best = bench.brute_force(case)
             found = solver.solve(case).removal_rate
             self.assertGreater(best, 0.9 * found)

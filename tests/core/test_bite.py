@@ -10,7 +10,9 @@ from scipy.integrate import quad
 
 from justbite import catalogue, prepare
 from justbite.bite import engagement, load
-from justbite.bite.solver import LOADS, MOST_AXIAL, Case, solve
+from justbite.bite.case import Case
+from justbite.bite.conditions import LOADS, MOST_AXIAL
+from justbite.bite.solver import solve
 from justbite.model.bite import Bite
 from justbite.model.job import ROUGHERS, BiteWish, parse_job
 from justbite.plan import plan

@@ -11,6 +11,7 @@ from scipy.linalg import expm
 
 from justbite import catalogue
 from justbite.bite import chart, chatter, load, relief, solver
+from justbite.bite.conditions import wanted
 from justbite.bite.turn import over_a_turn
 from justbite.model.job import Dynamics, Machine
 from tests.core.test_bite import case
@@ -31,8 +32,8 @@ class SemiDiscretisationTest(SimpleTestCase):
     def test_the_published_benchmark(self) -> None:
         """Largest eigenvalues at 5000 rpm for three depths, of the literature on this benchmark (from memory)."""
         cut, modes = benchmark()
-        for depth, wanted in published.GROWTH_AT_5000:
-            self.assertAlmostEqual(chatter.growth(cut, modes, 5000, depth, 110) / wanted, 1.0, delta=0.006)
+        for depth, growth in published.GROWTH_AT_5000:
+            self.assertAlmostEqual(chatter.growth(cut, modes, 5000, depth, 110) / growth, 1.0, delta=0.006)
 
     def test_the_border_lies_where_the_growth_is_one(self) -> None:
         cut, modes = benchmark()
@@ -152,9 +153,9 @@ class BruteForceTest(SimpleTestCase):
             vc = 1000 * base.material.cutting_speed / (math.pi * base.tool.diameter)
             for ae, steps, slow in product(np.linspace(0.6, 3.6, 31), range(1, 9), (1.0, 0.85, 0.6)):
                 pinned: Any = replace(base, ae=float(ae), ap=24.0 / steps, speed=slow * min(vc, base.machine.max_rpm))
-                first = solver.wanted(pinned, float(ae), 24.0 / steps, steps)
+                first = wanted(pinned, float(ae), 24.0 / steps, steps)
                 for feed in np.linspace(0.3, 1.0, 15) * first.feed:
-                    bite = solver.wanted(replace(pinned, feed=float(feed)), float(ae), 24.0 / steps, steps)
+                    bite = wanted(replace(pinned, feed=float(feed)), float(ae), 24.0 / steps, steps)
                     wide = ae > base.material.most_bite_share * base.tool.diameter + 1e-9
                     if not wide and all(c.share <= 1.0 + 1e-6 for c in bite.ceilings if c.name != "chip, least"):
                         grid = max(grid, bite.removal_rate)
@@ -186,5 +187,5 @@ class ChartTest(SimpleTestCase):
         self.assertTrue(np.allclose(by["engagement"][:, 0], base.material.most_bite_share * 12, atol=0.01))
         # On its border a ceiling is full.
         a, p = by["cutter bending"][len(by["cutter bending"]) // 2]
-        share = next(c.share for c in solver.wanted(base, a, p, 1).ceilings if c.name == "cutter bending")
+        share = next(c.share for c in wanted(base, a, p, 1).ceilings if c.name == "cutter bending")
         self.assertAlmostEqual(share, 1.0, delta=0.05)

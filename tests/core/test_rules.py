@@ -8,9 +8,10 @@ import numpy as np
 from django.test import SimpleTestCase
 
 from justbite import catalogue, rules
+from justbite.bite.conditions import LOADS
 from justbite.bite.known import KnownPath
 from justbite.bite.preferred import preferred
-from justbite.bite.solver import LOADS, solve, told
+from justbite.bite.solver import solve, told
 from justbite.errors import JobError
 from justbite.model.job import CutValues, parse_job
 from justbite.plan import plan

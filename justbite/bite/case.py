@@ -1,0 +1,95 @@
+"""What the solver works on: who cuts what with what, how deep, over which levels, with which pins."""
+
+import math
+from dataclasses import dataclass
+
+from justbite.bite import engagement
+from justbite.bite.known import KnownPath
+from justbite.bite.preferred import preferred
+from justbite.model.job import Machine, Material, Operation, Tool
+
+HSS_SPEED = 0.3
+"""Cutting speed of high-speed steel as a share of carbide's (common practice)."""
+Sections = tuple[float, tuple[float, ...]]
+"""How large an area is, and how deep its sections are, that levels do not reach across."""
+
+
+@dataclass(frozen=True, slots=True)
+class Case:
+    """What the solver works on: who cuts what with what, how deep, with which pins."""
+
+    tool: Tool
+    material: Material
+    machine: Machine
+    depth: float
+    """Depth to clear in all, mm."""
+    ae: float | None = None
+    ap: float | None = None
+    speed: float | None = None
+    feed: float | None = None
+    reserve: float = 0.0
+    path: KnownPath | None = None
+    """What an earlier path of this operation was like; with it the fewest minutes are chosen."""
+    basis: str = "catalogue"
+    """Whose cutting speed and chip these are: the catalogue's, or what was entered for this cutter."""
+    full_speed: bool = False
+    """Whether the cutting speed is meant for this very cutter, whatever it is made of."""
+    areas: tuple[Sections, ...] = ()
+    """What the levels are shared out over; empty: one area, `depth` deep from top to bottom."""
+
+    @property
+    def wanted_speed(self) -> float:
+        """Cutting speed, m/min."""
+        own = self.full_speed or self.tool.substrate != "hss"
+        return self.material.cutting_speed * (1.0 if own else HSS_SPEED)
+
+    @property
+    def depths(self) -> tuple[Sections, ...]:
+        """The areas, one at least."""
+        return self.areas or ((1.0, (self.depth,)),)
+
+    def step(self, most: float) -> float:
+        """mm of the deepest level where none is deeper than `most`, all of a section being equal."""
+        return max(d / levels_of(d, most) for _, deep in self.depths for d in deep)
+
+    def steps(self, most: float) -> int:
+        """How many levels the area with most of them has."""
+        return max(sum(levels_of(d, most) for d in deep) for _, deep in self.depths)
+
+    def levels(self, step: float) -> float:
+        """How many levels no deeper than `step` there are, on average over the areas' size."""
+        whole = sum(size * sum(levels_of(d, step) for d in deep) for size, deep in self.depths)
+        return whole / sum(size for size, _ in self.depths)
+
+    def fill(self, step: float) -> float:
+        """How deep levels are on average over all areas, over the deepest, `step`."""
+        whole = sum(size * sum(deep) for size, deep in self.depths)
+        return whole / sum(size for size, _ in self.depths) / (step * self.levels(step))
+
+    @property
+    def pinned(self) -> tuple[str, ...]:
+        return tuple(k for k in ("ae", "ap", "speed", "feed") if getattr(self, k) is not None)
+
+
+def levels_of(depth: float, most: float) -> int:
+    return max(1, math.ceil(depth / most - 1e-9))
+
+
+def case_of(operation: Operation, tool: Tool, material: Material, machine: Machine, depth: float,
+            material_id: str = "") -> Case:  # fmt: skip
+    """The case of an operation whose deepest area is `depth` deep."""
+    wish = operation.bite
+    values, basis = preferred(tool, material, material_id)
+    return Case(
+        tool=tool,
+        material=values,
+        basis=basis,
+        full_speed=values is not material,
+        machine=machine,
+        depth=depth,
+        ae=engagement.wished_depth(wish, tool.diameter) if wish else None,
+        ap=operation.step_down,
+        speed=operation.speed,
+        feed=operation.feed,
+        reserve=operation.reserve,
+    )
