@@ -18,11 +18,10 @@ from justbite.path.level import PartPath
 from justbite.path.lines import length_of
 
 BORNE_SHARE = 0.6
-"""Share of what a tooth bears up to which what a link grazes may stand: over R/10 the field tells it no better."""
-FEED_RUN = 0.8
-"""mm to either side that a cut's feed also has to suit."""
-LEAST_POINTS = 3
-"""Points to either side that it has to suit at least."""
+"""Share of what a tooth bears up to which what is grazed may stand: over R/10 the field tells it no better."""
+FEED_RUN = 0.05
+"""R to either side that a cut's feed also has to suit: a step of it, one point at least. Its loads are told over three
+steps, and the control brings the feed down before the block that is slower."""
 FEED_STEP = 0.1
 """Shares of the cutting feed that the feed follows the bite in: finer would only make blocks."""
 SPIRAL_PARTS = 48
@@ -86,7 +85,7 @@ def add_level(out: MovesBuilder, parts: list[PartPath], above: float, z: float, 
         enter(out, part.entry, above, z, heights, feeds, radius)
         for piece in part.pieces:
             if piece.kind == "cut":
-                _cut(out, piece, z, feeds, target, tolerance)
+                _cut(out, piece, z, feeds, target, tolerance, radius)
             else:
                 _link(out, piece, above, z, heights, feeds, target, tolerance)
         x, y, _ = out.here
@@ -185,9 +184,10 @@ def _plunge(out: MovesBuilder, entry: Entry, top: float, z: float, feeds: Feeds,
         out.to(COUNTERCLOCKWISE, cx + side * r, cy, z, feed, ENTRY, (cx, cy))
 
 
-def _cut(out: MovesBuilder, piece: Piece, z: float, feeds: Feeds, target: float, tolerance: float) -> None:
+def _cut(out: MovesBuilder, piece: Piece, z: float, feeds: Feeds, target: float, tolerance: float, radius: float
+         ) -> None:  # fmt: skip
     """A cut; where the feed follows the bite, in runs of one feed each, slow enough for the deepest place."""
-    factor = _feed_factors(piece, feeds, target)
+    factor = _feed_factors(piece, feeds, target, radius)
     last = len(piece.points) - 1
     if factor is None:
         ends, own = np.array([last]), np.array([feeds.cut])
@@ -198,20 +198,27 @@ def _cut(out: MovesBuilder, piece: Piece, z: float, feeds: Feeds, target: float,
     out.along(piece.points, heights, ends, own, piece.depth / target, tolerance, feeds.acceleration, CUT)
 
 
-def _feed_factors(piece: Piece, feeds: Feeds, target: float) -> NDArray[np.float64] | None:
+def _feed_factors(piece: Piece, feeds: Feeds, target: float, radius: float) -> NDArray[np.float64] | None:
     """What the cutting feed is multiplied by at each point of a cut; None for one feed all along."""
     law = feeds.grazing if feeds.follow is None and piece.whole else feeds.follow
     if law is None or len(piece.depth) < 4:
         return None
     apart = float(length_of(piece.points)) / (len(piece.points) - 1)
-    reach = max(LEAST_POINTS, round(FEED_RUN / max(1e-6, apart)))
+    reach = max(1, round(FEED_RUN * radius / max(1e-6, apart)))
     load = piece.depth
     if piece.load is not None:
         # What was marked scatters about the bite, where the depth itself is held to it.
         load = np.maximum(load, piece.load if piece.whole else np.minimum(piece.load, target))
     # No quicker than what is met a little before and after: the machine needs its way to change.
-    factors = _factors(law, ndimage.maximum_filter1d(load / target, 2 * reach + 1, mode="nearest"))
-    return factors if feeds.follow is not None else np.minimum(factors, 1.0)
+    met = ndimage.maximum_filter1d(load, 2 * reach + 1, mode="nearest")
+    factors = _factors(law, met / target)
+    if feeds.follow is None:
+        return np.minimum(factors, 1.0)
+    if piece.load is not None:
+        # What is no thicker than a tooth bears is cut at any feed: it goes as links do on to a wall that is wiped,
+        # and between two pieces of a front.
+        factors[met <= BORNE_SHARE * feeds.borne] = max(1.0, feeds.link / feeds.cut)
+    return factors
 
 
 def _link_feeds(piece: Piece, feeds: Feeds, target: float) -> NDArray[np.float64]:

@@ -148,6 +148,30 @@ class LinkFeedTest(SimpleTestCase):
             self.assertTrue(4.0 < float(lengths(moves)[slow].sum()) < 7.0)
             self.assertGreater(float(moves.feed[own].max()), 600.0)
 
+    def test_a_cut_goes_as_links_do_where_nothing_stands(self) -> None:
+        """Nothing before 10 mm, from 14 to 26 mm what a tooth bears anyway, from 26 mm on a little more."""
+        cut = np.column_stack([np.linspace(0, 40, 161), np.zeros(161)])
+        x = cut[:, 0]
+        load = np.select([x <= 10.0, x <= 14.0, x <= 26.0], [0.0, 2.0, 0.03], 0.05)
+        for follow, quick in ((self.law, 9000.0), (None, 300.0)):
+            feeds = Feeds(cut=300, entry=200, link=9000, rapid=9000, ramp=0.05, acceleration=1e9, follow=follow,
+                          grazing=self.law, borne=0.06)  # fmt: skip
+            piece = Piece("cut", cut, load.copy(), load=load)
+            out = MovesBuilder(np.array([0.0, 0.0, 10.0]))
+            paths = [PartPath(Entry("outside", cut[:1], 0.0), (piece,))]
+            add_level(out, paths, 0.0, -8.0, 2.0, Heights(10.0, 1.0, 0.3), feeds, 0.003, RADIUS)
+            moves = out.build()
+            own = moves.part == CUT
+            ends, feed = moves.end[own, 0], moves.feed[own]
+
+            def at(place: float, ends: Any = ends, feed: Any = feed) -> float:
+                return float(feed[np.searchsorted(ends, place)])
+
+            self.assertEqual([at(5.0), at(12.0), at(20.0)], [quick, 300.0, quick])
+            # A step before and after what stands it goes as that asks for already; beyond it does not.
+            self.assertEqual([at(9.9), at(14.2), at(9.6), at(14.6)], [300.0, 300.0, quick, quick])
+            self.assertEqual(at(30.0), 300.0 if follow is None else 2.5 * 300.0)
+
     def test_a_wipe_that_takes_more_than_the_bite_goes_slower(self) -> None:
         """All that stands is taken at once: more than the bite is no scatter there, whether feeds follow it or not."""
         cut = np.column_stack([np.linspace(0, 40, 161), np.zeros(161)])
