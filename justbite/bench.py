@@ -25,8 +25,9 @@ from justbite.bite import solver
 from justbite.bite.case import Case
 from justbite.bite.conditions import MOST_AXIAL, wanted
 from justbite.errors import InputError
-from justbite.model.job import Job, parse_job
+from justbite.model.job import Job
 from justbite.model.moves import sweep_angles
+from justbite.model.parse import parse_job
 from justbite.nc.reader import read_program
 from justbite.plan import plan
 from justbite.proof import replay

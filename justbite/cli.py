@@ -6,7 +6,8 @@ import sys
 from pathlib import Path
 
 from justbite.errors import InputError, JustBiteError
-from justbite.model.job import Job, load_job
+from justbite.model.job import Job
+from justbite.model.parse import load_job
 
 
 def main(arguments: list[str] | None = None) -> int:

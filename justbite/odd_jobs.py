@@ -16,7 +16,7 @@ from justbite import catalogue
 from justbite.bench import KINDS as MADE
 from justbite.bench import drawn
 from justbite.errors import InputError
-from justbite.model.job import parse_job
+from justbite.model.parse import parse_job
 from justbite.odd import KINDS as ODD
 from justbite.plan import plan
 

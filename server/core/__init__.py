@@ -14,7 +14,8 @@ from justbite.bite import relief, solver
 from justbite.bite.known import KnownPath
 from justbite.catalogue import exchange
 from justbite.errors import InputError, JobError, JustBiteError, PartError, StoppedError
-from justbite.model.job import Job, Machine, Material, Tool, parse_job
+from justbite.model.job import Job, Machine, Material, Tool
+from justbite.model.parse import parse_job
 from justbite.model.shapes import job_space
 from justbite.part.read import MOST_BYTES
 from justbite.prepare import case_for, check_job

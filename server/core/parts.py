@@ -30,7 +30,8 @@ from justbite.layout import (
 )
 from justbite.model.drawing import Drawing, Vertices
 from justbite.model.feature import Feature
-from justbite.model.job import Region, parse_job, parse_region
+from justbite.model.job import Region
+from justbite.model.parse import parse_job, parse_region
 from justbite.model.part import Body, Part
 from justbite.model.placing import FromModel, Placing
 from justbite.model.shapes import region_shape, ring_points

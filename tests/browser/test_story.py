@@ -16,7 +16,7 @@ from pathlib import Path
 from django.test import SimpleTestCase
 from playwright.sync_api import Locator, Page, Response, Route, expect, sync_playwright
 
-from justbite.model.job import load_job
+from justbite.model.parse import load_job
 from justbite.nc.reader import read_program
 from justbite.proof.audit import ProofSettings, audit_operation, renumbered
 from justbite.proof.stockmap import Stock

@@ -17,7 +17,7 @@ from justbite import bench, catalogue, odd_jobs
 from justbite.bite import solver
 from justbite.bite.case import Case
 from justbite.cli import main
-from justbite.model.job import parse_job
+from justbite.model.parse import parse_job
 from justbite.model.part import Part
 from justbite.odd import odd_areas
 from justbite.part.read import read_part

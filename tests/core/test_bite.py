@@ -14,7 +14,8 @@ from justbite.bite.case import Case
 from justbite.bite.conditions import LOADS, MOST_AXIAL
 from justbite.bite.solver import solve
 from justbite.model.bite import Bite
-from justbite.model.job import ROUGHERS, BiteWish, parse_job
+from justbite.model.job import ROUGHERS, BiteWish
+from justbite.model.parse import parse_job
 from justbite.plan import plan
 from tests.core.test_path import job, rectangle
 from tests.reference import published

@@ -9,8 +9,8 @@ from django.test import SimpleTestCase
 from shapely.geometry import Point, box
 
 from justbite import slower
-from justbite.model.job import parse_job
 from justbite.model.moves import CUT, LINK, Moves, lengths
+from justbite.model.parse import parse_job
 from justbite.nc.reader import read_program
 from justbite.path import program, tracer
 from justbite.path.blocks import MovesBuilder

@@ -6,8 +6,8 @@ import numpy as np
 from django.test import SimpleTestCase
 from shapely.geometry import Polygon, box
 
-from justbite.model.job import parse_job
 from justbite.model.moves import ENTRY
+from justbite.model.parse import parse_job
 from justbite.path.area import make_area, parts_of
 from justbite.path.entry import find_entry
 from justbite.path.level import fields_of

@@ -11,7 +11,8 @@ import pint
 from django.test import SimpleTestCase
 
 from justbite.errors import InputError, JobError
-from justbite.model.job import Job, load_job, parse_job
+from justbite.model.job import Job
+from justbite.model.parse import load_job, parse_job
 from justbite.model.shapes import free_space, open_chains, polygon_of, region_shape
 from justbite.prepare import check_job
 from justbite.units import read_quantity

@@ -33,7 +33,8 @@ from justbite.layout import (
 )
 from justbite.model.drawing import Drawing
 from justbite.model.feature import Feature
-from justbite.model.job import Stock, load_job
+from justbite.model.job import Stock
+from justbite.model.parse import load_job
 from justbite.model.part import Part
 from justbite.model.placing import Datum, FromModel, Margins, Placing, Round, Size
 from justbite.model.shapes import ring_points

@@ -13,7 +13,7 @@ from shapely.geometry import LineString, MultiLineString, Point, Polygon, box
 from justbite.bench import made_areas, measured
 from justbite.field.distance import signed_distance
 from justbite.field.grid import Grid
-from justbite.model.job import parse_job
+from justbite.model.parse import parse_job
 from justbite.nc.reader import read_program
 from justbite.path import opening, rough, together, tracer
 from justbite.path.descent import FullWidth, descend

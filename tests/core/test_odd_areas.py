@@ -11,7 +11,8 @@ from shapely.geometry import GeometryCollection, LineString, Point, Polygon, box
 from justbite.bench import on_machine, thin_pieces
 from justbite.field.distance import segments_of, signed_distance
 from justbite.field.grid import Grid
-from justbite.model.job import Job, parse_job
+from justbite.model.job import Job
+from justbite.model.parse import parse_job
 from justbite.model.shapes import borders_of, free_space
 from justbite.odd import KINDS, odd_areas
 from justbite.path import search

@@ -12,8 +12,8 @@ from shapely.geometry import LineString, Point, Polygon, box
 
 from justbite.bench import made_areas, measured
 from justbite.bite.slot import slot_depth
-from justbite.model.job import parse_job
 from justbite.model.moves import CUT, Moves, lengths
+from justbite.model.parse import parse_job
 from justbite.motion.clock import Drive, block_times
 from justbite.nc.reader import read_program
 from justbite.path import clearing, opening, rough

@@ -16,8 +16,8 @@ from justbite.errors import NothingToCutError, StoppedError
 from justbite.field.cleared import stamp, undo
 from justbite.field.distance import signed_distance
 from justbite.field.grid import Grid, read
-from justbite.model.job import parse_job
 from justbite.model.moves import CUT
+from justbite.model.parse import parse_job
 from justbite.path.contact import radial_depth
 from justbite.path.fit import fit
 from justbite.path.program import Feeds, Heights, over_is_quicker

@@ -15,8 +15,8 @@ from django.test import SimpleTestCase
 
 from justbite.cli import main
 from justbite.errors import ProgramError, StoppedError
-from justbite.model.job import parse_job
 from justbite.model.moves import Moves, lengths, sweep_angles
+from justbite.model.parse import parse_job
 from justbite.motion.clock import Drive, block_times
 from justbite.nc.reader import read_program
 from justbite.nc.writer import Heading, write_program

@@ -10,7 +10,8 @@ from django.test import SimpleTestCase
 
 from justbite.bite import chatter
 from justbite.model.before import cut_top, floors_before
-from justbite.model.job import Dynamics, Job, parse_job
+from justbite.model.job import Dynamics, Job
+from justbite.model.parse import parse_job
 from justbite.model.shapes import job_space
 from justbite.path.area import make_area, rest_of
 from justbite.path.entry import Wish

@@ -13,7 +13,8 @@ from justbite.bite.known import KnownPath
 from justbite.bite.preferred import preferred
 from justbite.bite.solver import solve, told
 from justbite.errors import JobError
-from justbite.model.job import CutValues, parse_job
+from justbite.model.job import CutValues
+from justbite.model.parse import parse_job
 from justbite.plan import plan
 from justbite.prepare import case_for
 from justbite.proof import replay

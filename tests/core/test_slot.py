@@ -13,7 +13,8 @@ from shapely.geometry import LineString, Polygon
 
 from justbite.bite import load
 from justbite.bite.slot import DEPTHS, slot_depth, slot_removal, stress
-from justbite.model.job import Dynamics, Job, parse_job
+from justbite.model.job import Dynamics, Job
+from justbite.model.parse import parse_job
 from justbite.path import opening
 from justbite.path.area import make_area
 from justbite.path.descent import AT_ENDS, FullWidth, descend

@@ -12,8 +12,8 @@ from shapely.geometry import MultiPoint, Point, Polygon, box
 
 from justbite.bench import made_areas, measured
 from justbite.field.grid import Grid
-from justbite.model.job import parse_job
 from justbite.model.moves import ENTRY, RAPID
+from justbite.model.parse import parse_job
 from justbite.nc.reader import read_program
 from justbite.path import opening, tracer
 from justbite.path.clearing import Clearing

@@ -131,7 +131,7 @@ class ExchangeTest(SimpleTestCase):
         self.assertIsNone(exchange.nearest_material("X", 100, table))
 
     def test_roughing_refuses_a_drill(self) -> None:
-        from justbite.model.job import parse_job
+        from justbite.model.parse import parse_job
         from tests.server.test_api import document
 
         data = json.loads(json.dumps(document()))
