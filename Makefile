@@ -4,13 +4,18 @@ export JUSTBITE_DATA ?= $(CURDIR)/data
 
 .PHONY: setup demo test bench lint web format shots clean
 
-setup: .libraries-ready .venv/.ready web/dist/.ready .browser-ready
+setup: .libraries-ready .venv/.ready .venv/.kernels web/dist/.ready .browser-ready
 
 .venv/.ready: requirements.lock pyproject.toml
 	test -x $(PY) || python3 -m venv .venv
 	$(PY) -m pip install --quiet uv==0.13.9
 	.venv/bin/uv pip sync --quiet --python $(PY) requirements.lock
 	.venv/bin/uv pip install --quiet --python $(PY) --no-deps -e .
+	touch $@
+
+# A compiled kernel is kept until its own file changes: what it calls in other files it would have as it was.
+.venv/.kernels: .venv/.ready $(wildcard justbite/*/*.py)
+	rm -f justbite/*/__pycache__/*.nb?
 	touch $@
 
 web/node_modules/.ready: web/package-lock.json

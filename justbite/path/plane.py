@@ -9,6 +9,7 @@ from justbite.field.cleared import stamp_along
 from justbite.field.grid import Field, Grid
 from justbite.path import search, tracer
 from justbite.path.contact import thicker
+from justbite.path.following import follow
 from justbite.path.fronts import Points, Sweep
 from justbite.path.links import Speeds
 
@@ -120,9 +121,7 @@ class Plane:
 
     def follow(self, path: Points, most: float) -> tuple[NDArray[np.float64], int, float, NDArray[np.float64]]:
         """Cut along `path`: depths, the log's length (-1: more than `most` targets, and taken back), area, loads."""
-        depth, used, taken, load = tracer.follow(
-            self.cleared, *self.frame, path, self.radius, most * self.target, *self._log
-        )
+        depth, used, taken, load = follow(self.cleared, *self.frame, path, self.radius, most * self.target, *self._log)
         return depth, int(used), float(taken), load
 
     def grazed(self, link: Points, most: float) -> NDArray[np.float64] | None:

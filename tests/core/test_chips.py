@@ -15,6 +15,7 @@ from justbite.nc.reader import read_program
 from justbite.path import program, tracer
 from justbite.path.blocks import MovesBuilder
 from justbite.path.entry import Entry
+from justbite.path.following import follow
 from justbite.path.fronts import Piece
 from justbite.path.level import PartPath
 from justbite.path.lines import filled
@@ -153,8 +154,8 @@ class LinkFeedTest(SimpleTestCase):
         cut = np.column_stack([np.linspace(0, 40, 161), np.zeros(161)])
         x = cut[:, 0]
         load = np.select([x <= 10.0, x <= 14.0, x <= 26.0], [0.0, 2.0, 0.03], 0.05)
-        for follow, quick in ((self.law, 9000.0), (None, 300.0)):
-            feeds = Feeds(cut=300, entry=200, link=9000, rapid=9000, ramp=0.05, acceleration=1e9, follow=follow,
+        for law, quick in ((self.law, 9000.0), (None, 300.0)):
+            feeds = Feeds(cut=300, entry=200, link=9000, rapid=9000, ramp=0.05, acceleration=1e9, follow=law,
                           grazing=self.law, borne=0.06)  # fmt: skip
             piece = Piece("cut", cut, load.copy(), load=load)
             out = MovesBuilder(np.array([0.0, 0.0, 10.0]))
@@ -170,7 +171,7 @@ class LinkFeedTest(SimpleTestCase):
             self.assertEqual([at(5.0), at(12.0), at(20.0)], [quick, 300.0, quick])
             # A step before and after what stands it goes as that asks for already; beyond it does not.
             self.assertEqual([at(9.9), at(14.2), at(9.6), at(14.6)], [300.0, 300.0, quick, quick])
-            self.assertEqual(at(30.0), 300.0 if follow is None else 2.5 * 300.0)
+            self.assertEqual(at(30.0), 300.0 if law is None else 2.5 * 300.0)
 
     def test_a_wipe_that_takes_more_than_the_bite_goes_slower(self) -> None:
         """All that stands is taken at once: more than the bite is no scatter there, whether feeds follow it or not."""
@@ -224,7 +225,7 @@ class LoadTest(SimpleTestCase):
         """Into a straight edge with the whole face: by the chord, not by what the window spreads it over."""
         plate = Plate(box(-60, -60, 0, 60))
         path = np.column_stack([np.linspace(-RADIUS - 2.0, -RADIUS + 1.0, 13), np.zeros(13)])
-        depth, used, area, load = tracer.follow(plate.field, *plate.frame, path, RADIUS, 1e9, *LOG)
+        depth, used, area, load = follow(plate.field, *plate.frame, path, RADIUS, 1e9, *LOG)
         self.assertGreater(used, 0)
         self.assertTrue((load >= depth - 1e-9).all() or float(load.max()) > float(depth.max()))
         # Full face at the end: the chord at a depth of 1 mm less half a step.

@@ -17,6 +17,7 @@ from justbite.path import search, tracer
 from justbite.path.contact import COARSE, ROUND_COS, ROUND_SIN, deepest, first_clear, last_clear, thicker
 from justbite.path.descent import PARTS, _Floor
 from justbite.path.fronts import SWEEPS
+from justbite.path.turning import can_stand
 from tests.core.test_trace import LOG, RADIUS, TARGET, WIDE, Plate, settings
 
 Points = NDArray[np.float64]
@@ -265,7 +266,7 @@ class EscapeTest(SimpleTestCase):
 
         def stands(off: float, heading: float) -> bool:
             return bool(
-                tracer.can_stand(
+                can_stand(
                     plate.room, *plate.frame, 0.0, RADIUS + off, math.cos(heading), math.sin(heading), 1, escape,
                     escape, RADIUS,
                 )
