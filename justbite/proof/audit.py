@@ -110,8 +110,10 @@ def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, 
     del found, lowered, light, axial
     window = settings.window * radius
     ways_in = np.nonzero(way_in)[0]
-    # What is cut beside a way in, before or after, is not its load.
-    rates = measure.removal_rates(steps, moves, way_in, ways_in, window)
+    # What is cut beside a way in, before or after, is not its load; where nothing is, is its time.
+    air = (taken <= LEAST_CUT * target * steps[:, 4]) & (moves.kind[steps[:, 0].astype(np.int32)] != RAPID)
+    rates = measure.removal_rates(steps, moves, way_in | air, ways_in, window)
+    del air
     worst_in = int(ways_in[np.argmax(rates)]) if len(rates) else 0
     if feed is not None:
         # Ways in go at feeds of their own, as deep as suits them: drawn is what they remove.

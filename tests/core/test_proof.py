@@ -31,11 +31,11 @@ HEAD = "G17 G21 G90 G94\n(OP 1 a)\n(LEVEL -8)\nG0 Z10\n"
 SETTINGS = ProofSettings(1 / 60, 1 / 20, 0.25, 0.01, 0.002)
 
 
-def audit(code: str, ae: float = 2.0, cell: float = 5 / 60, **region: Any) -> Audit:
+def audit(code: str, ae: float = 2.0, cell: float = 5 / 60, feed: float | None = None, **region: Any) -> Audit:
     """The audit of some NC lines over a 60 x 45 area, 8 mm deep, cutter 10 mm."""
     parsed = parse_job(job(rectangle(60, 45), **region))
     stock = Stock(parsed, cell, 0.002)
-    return audit_operation(stock, parsed, parsed.operations[0], read_program(HEAD + code), ae, 8.0, SETTINGS)
+    return audit_operation(stock, parsed, parsed.operations[0], read_program(HEAD + code), ae, 8.0, SETTINGS, feed)
 
 
 class AuditTest(SimpleTestCase):
@@ -50,6 +50,20 @@ class AuditTest(SimpleTestCase):
         steps = result.trace
         on_way_back = (steps.block == 4) & (steps.position[:, 0] < 40) & (steps.position[:, 0] > 25)
         np.testing.assert_allclose(steps.depth[on_way_back], 1.5, rtol=0.03)
+
+    def test_a_nibble_after_coming_down_is_told_over_its_window(self) -> None:
+        """Down and on through air, then a sliver of 0.3 mm at once: told over R/4, as cuts are."""
+        slot = "G0 X15 Y20\nG1 Z-8 F10\nG1 X45 F20\nG0 Z10\nX30\nZ1\nG1 Z-8 F1000\nG1 X34 F1095\n"
+        nibble = "G1 Y20.3 F548\nG1 Y20 F1095\nG1 X30\n"
+        plain, result = audit(slot, feed=1095), audit(slot + nibble, feed=1095)
+        # A segment of the circle 0.3 mm high, in closed form, on both sides of its way out.
+        angle = 2.0 * math.acos(1.0 - 0.3 / 5.0)
+        sliver = 0.5 * 25.0 * (angle - math.sin(angle)) * 8.0
+        self.assertAlmostEqual(result.removed - plain.removed, sliver, delta=0.15 * sliver)
+        self.assertLess(plain.entry_rate, 2000.0)
+        np.testing.assert_allclose(result.entry_at[:2], (34.0, 20.3), atol=0.3)
+        spent = 0.3 / 548.0 + (1.25 - 0.3) / 1095.0
+        self.assertAlmostEqual(result.entry_rate * spent / sliver, 1.0, delta=0.25)
 
     def test_only_what_takes_something_is_cutting_length(self) -> None:
         """A side cut of 20 mm, then on through what is cleared: the window reaches on, the length does not."""
