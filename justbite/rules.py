@@ -42,6 +42,10 @@ def order_findings(job: Job, operation: Operation, bite: Bite, machine: Machine,
         could = f"the {tool.diameter:g} mm cutter could turn {needed:.0f} rpm"
         said = f'"{name}": {could}; the machine has {machine.max_rpm:.0f}.'
         found.append(Finding("rule.spindle", said, name))
+    back = operation.return_feed
+    if back is not None and back < bite.feed:
+        said = f'"{name}" returns at {back:g} mm/min, slower than it cuts ({bite.feed:.0f}): ways back hold it up.'
+        found.append(Finding("rule.return-feed", said, name))
     if tool.kind == "bull_nose_end_mill":
         found.append(
             Finding("rule.corner-radius", f'"{name}": the corner radius of {tool.corner_radius:g} mm stays standing at'

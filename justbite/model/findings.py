@@ -34,6 +34,7 @@ CODES: dict[str, tuple[str, str]] = {
     "rule.corner-radius": ("note", "Take it off when finishing."),
     "rule.tool-number": ("warning", "Number the cutters in sequence."),
     "rule.approach-gap": ("warning", "Give a larger approach gap, so that the rapid ends above what stands."),
+    "rule.return-feed": ("note", "Take the pin off the return feed, or give it more than the cutting feed."),
     "rule.own-bite": ("note", "Give the area an operation of its own."),
     "rule.curves": ("note", "A larger bite makes wider curves; a stiffer machine holds them quicker."),
     "proof.thick-chip": (

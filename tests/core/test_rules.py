@@ -52,6 +52,13 @@ class RulesTest(SimpleTestCase):
         self.assertIn("the machine has 6000", self.said(machine={"max_rpm": 6000})["rule.spindle"])
         self.assertNotIn("rule.spindle", self.said(machine={"max_rpm": 20000}))
 
+    def test_returns_slower_than_cuts(self) -> None:
+        slow = self.said({"feed": 3000, "return_feed": 1000})["rule.return-feed"]
+        self.assertIn("1000 mm/min", slow)
+        self.assertIn("(3000)", slow)
+        for operation in ({"feed": 3000, "return_feed": 5000}, {"feed": 3000}):
+            self.assertNotIn("rule.return-feed", self.said(operation))
+
     def test_curves_that_the_machine_cannot_hold(self) -> None:
         self.assertIn("hold less than the feed", self.said(machine={"acceleration": 300})["rule.curves"])
         self.assertNotIn("rule.curves", self.said(machine={"acceleration": 1e7}))
