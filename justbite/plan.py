@@ -15,6 +15,7 @@ from justbite import __version__, rules, slower, tolerances
 from justbite.bite import solver
 from justbite.bite.case import Case
 from justbite.bite.conditions import SLACK, borne_chip, feed_law
+from justbite.bite.known import KnownPath
 from justbite.bite.slot import slot_depth, slot_removal
 from justbite.choice import Trial, known_path, path_seconds, promising
 from justbite.errors import JobError, NothingToCutError
@@ -181,19 +182,7 @@ def _by_minutes(step: _Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str,
     points = out.points - points
     trials = [Trial(bite.ae, bite.steps, float(seconds.sum()))]
     if known is None:
-        return (
-            bite,
-            findings,
-            {
-                "trials": [],
-                "path": None,
-                "plain_seconds": None,
-                "yardstick_seconds": 0.0,
-                "path_points": 0,
-                "path_blocks": 0,
-            },
-            swept,
-        )
+        return bite, findings, _choice([], None, None, 0.0, 0, 0), swept
     other = promising(step.case, bite, known)
     chosen = False
     began = time.perf_counter()
@@ -214,19 +203,20 @@ def _by_minutes(step: _Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str,
             out.rows[mark:] = kept
     told = replace(known, choose=chosen)
     bite = solver.solve(replace(step.case, path=told)) if chosen else solver.told(step.case, bite, told)
-    return (
-        bite,
-        findings,
-        {
-            "trials": [asdict(t) for t in trials],
-            "path": asdict(told),
-            "plain_seconds": plain,
-            "yardstick_seconds": yardstick,
-            "path_points": points,
-            "path_blocks": len(out.rows) - mark,
-        },
-        swept,
-    )
+    return bite, findings, _choice(trials, told, plain, yardstick, points, len(out.rows) - mark), swept
+
+
+def _choice(trials: list[Trial], path: KnownPath | None, plain: float | None, yardstick: float, points: int,
+            blocks: int) -> dict[str, Any]:  # fmt: skip
+    """What the report tells of how a bite was chosen, and of the path besides its blocks."""
+    return {
+        "trials": [asdict(t) for t in trials],
+        "path": asdict(path) if path is not None else None,
+        "plain_seconds": plain,
+        "yardstick_seconds": yardstick,
+        "path_points": points,
+        "path_blocks": blocks,
+    }
 
 
 def _bite_findings(operation: Operation, bite: Bite) -> list[Finding]:

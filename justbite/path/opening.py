@@ -96,7 +96,7 @@ def find_openings(area: Area, part: Polygon, clearance: float, wish: Wish | None
     if usual.kind not in ("helix", "ramp") or wish.kind == "helix":
         return [usual]
     if is_narrow(part, area.radius):
-        return [max([usual, *_ramps(part, area.radius, NARROW_SHARES)], key=lambda e: _length(e.points))]
+        return [max([usual, *_ramps(part, area.radius, NARROW_SHARES)], key=lambda e: length_of(e.points))]
     if pace is None:
         return [usual]
     if wish.place is None:
@@ -215,7 +215,9 @@ def _ramps(part: Polygon, radius: float, shares: tuple[float, ...], longer: tupl
         for by in longer:
             whole = _extended(_extended(line, part, by * radius)[::-1], part, by * radius)
             known = (o for o in found if len(o) == len(whole))
-            if _length(whole) > SHORTEST * radius and not any(np.allclose(o, whole, atol=0.1 * radius) for o in known):
+            if length_of(whole) > SHORTEST * radius and not any(
+                np.allclose(o, whole, atol=0.1 * radius) for o in known
+            ):
                 found.append(whole)
     return [_ramp(line) for line in found]
 
@@ -271,10 +273,6 @@ def _extended(line: Points, part: Polygon, by: float) -> Points:
             return np.vstack([line[:-1], end])
         end = 0.5 * (end + line[-1])
     return line
-
-
-def _length(points: Points) -> float:
-    return float(length_of(points))
 
 
 @lru_cache(maxsize=8)
