@@ -365,10 +365,11 @@ class Clearing:
     ) -> tuple[float, float] | None:  # fmt: skip
         way = run[1] - run[0]
         start = (float(run[0, 0]), float(run[0, 1]), float(np.arctan2(way[1], way[0])))
-        link = self._ways.way_to(x, y, replace(front, start=start), flood, sweep, self._last())
+        link = self._ways.way_to(x, y, replace(front, start=start), flood, sweep, self.pieces)
         if link is None:
             return None
-        depth, used, taken, load = self.plane.follow(run, self._wiped)
+        before = self._ways.lately((*self.pieces[-1:], link))
+        depth, used, taken, load = self.plane.follow(run, self._wiped, before)
         if used < 0 or taken < least * self.plane.radius**2:
             if used > 0:
                 self.plane.roll_back(used)
@@ -384,7 +385,7 @@ class Clearing:
         self, x: float, y: float, front: Front, flood: Flood, sweep: Sweep, tick: Callable[[float], None]
     ) -> tuple[float, float] | None:
         """Link from (x, y) to a front and cut it; None where no way leads there or nothing much is cut."""
-        link = self._ways.way_to(x, y, front, flood, sweep, self._last())
+        link = self._ways.way_to(x, y, front, flood, sweep, self.pieces)
         if link is None:
             return None
         mark, before = len(self.pieces), self.removed
@@ -395,10 +396,6 @@ class Clearing:
                 # It got hold of next to nothing before it would have taken too much: to try again would be the same.
                 self._ways.refuse(front)
         return end
-
-    def _last(self) -> Points | None:
-        """The last two points of what was done last."""
-        return self.pieces[-1].points[-2:] if self.pieces else None
 
 
 def _again(load: NDArray[np.float64] | None) -> NDArray[np.float64] | None:

@@ -11,11 +11,12 @@ WINDOW = 0.25
 
 
 @njit(cache=True, nogil=True)
-def follow(cleared, x0, y0, cell, path, radius, most, log_at, log_was):  # type: ignore[no-untyped-def]
+def follow(cleared, x0, y0, cell, path, radius, most, log_at, log_was, before, both):  # type: ignore[no-untyped-def]
     """Cut along a given path (n, 2). Returns the radial depth (n,) over WINDOW, the undo log's length and the area.
 
     And (n,) the largest depth over a tenth of the radius on the way to each point. Taken back, and -1 for the length,
-    where more than `most` (mm) would be taken.
+    where more than `most` (mm) would be taken, or more than `both` together with what was taken on the way to the
+    path: `before` (m, 2), mm of way from there to it, and mm2.
     """
     n = path.shape[0]
     depth = np.zeros(n)
@@ -62,7 +63,11 @@ def follow(cleared, x0, y0, cell, path, radius, most, log_at, log_was):  # type:
                 if along - ways[q] < window:
                     lately += areas[q]
             depth[k] = max(depth[k], lately / window)
-            if depth[k] > most:
+            if area > 0.0:
+                for q in range(before.shape[0]):
+                    if along + before[q, 0] < window:
+                        lately += before[q, 1]
+            if depth[k] > most or (area > 0.0 and lately > both * window):
                 undo(cleared, log_at, log_was, used, 0)
                 return depth, -1, whole, load
     return depth, used, whole, load

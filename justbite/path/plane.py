@@ -29,6 +29,8 @@ HAIR = 0.0003
 """R: how much nearer to a wall than they may a link's points may read: passes end on the wall, to the last digit."""
 LOG_LENGTH = 3_000_000
 """Changed nodes that are remembered, to take back what was cut last."""
+NOTHING: Points = np.empty((0, 2))
+"""Nothing was taken before."""
 PLAIN_BITE, LEAST_CONTACT = 0.4, 0.006
 """In R: the bite that the sweeps' contact thicknesses are meant for, and the least that the field can tell."""
 
@@ -119,17 +121,24 @@ class Plane:
             ribs=float(self.from_air),
         ).packed()  # fmt: skip
 
-    def follow(self, path: Points, most: float) -> tuple[NDArray[np.float64], int, float, NDArray[np.float64]]:
-        """Cut along `path`: depths, the log's length (-1: more than `most` targets, and taken back), area, loads."""
-        depth, used, taken, load = follow(self.cleared, *self.frame, path, self.radius, most * self.target, *self._log)
+    def follow(self, path: Points, most: float, before: Points = NOTHING
+               ) -> tuple[NDArray[np.float64], int, float, NDArray[np.float64]]:  # fmt: skip
+        """Cut along `path`: depths, the log's length (-1: more than `most` targets, and taken back), area, loads.
+
+        So it is where it takes more than a cut may, together with what was taken just `before` (`Ways.lately`).
+        """
+        depth, used, taken, load = follow(
+            self.cleared, *self.frame, path, self.radius, most * self.target, *self._log, before,
+            MOST_TAKEN * self.target,
+        )  # fmt: skip
         return depth, int(used), float(taken), load
 
-    def grazed(self, link: Points, most: float) -> NDArray[np.float64] | None:
+    def grazed(self, link: Points, most: float, before: Points = NOTHING) -> NDArray[np.float64] | None:
         """What a link takes on the way to each of its points, mm; None where it is more than `most` targets.
 
-        Thin crescents slip between the places that it is looked at.
+        Thin crescents slip between the places that it is looked at. `before`: see `follow`.
         """
-        _, used, _, load = self.follow(link, most)
+        _, used, _, load = self.follow(link, most, before)
         if used > 0:
             self.roll_back(used)
         return load if used >= 0 else None

@@ -1,6 +1,8 @@
 """Ways from place to place through what is cleared: straight, or along a flood over nodes of a coarse grid."""
 
+import math
 from collections import Counter
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -8,10 +10,11 @@ from numpy.typing import NDArray
 
 from justbite.path import search
 from justbite.path.contact import last_clear
+from justbite.path.following import WINDOW
 from justbite.path.fronts import CONTACTS_APART, MOST_CONTACTS, Flood, Front, Piece, Points, Sheet, Start, Sweep
 from justbite.path.lines import filled, length_of
 from justbite.path.links import smooth_link
-from justbite.path.plane import HAIR, Plane
+from justbite.path.plane import HAIR, NOTHING, Plane
 
 DROP_GAP, DROP_REACH = 0.05, 4.0
 """Gap all round where a cutter comes down at rapid among what stands, and how far from a link's end at most; R."""
@@ -125,10 +128,11 @@ class Ways:
         behind = start[0] - backs[k] * np.cos(start[2]), start[1] - backs[k] * np.sin(start[2])
         return np.array([[x, y], behind, start[:2]])
 
-    def way_to(self, x: float, y: float, front: Front, flood: Flood, sweep: Sweep, last: Points | None) -> Piece | None:
+    def way_to(self, x: float, y: float, front: Front, flood: Flood, sweep: Sweep, done: Sequence[Piece]
+               ) -> Piece | None:  # fmt: skip
         """The link from (x, y) to the upstream end of a front; None where no way is found.
 
-        `last`: the last two points of what was cut before it.
+        `done`: what was cut before it, which it goes on from smoothly and with whose end it takes no more than a cut.
         """
         link = self.line(x, y, front.start)
         if link is None:
@@ -139,17 +143,35 @@ class Ways:
             if not np.isfinite(way):
                 return None
             link = self._link(x, y, front.start, flood.parent, j, i)
-        bent = self._rounded(link, front.start[2], last)
+        bent = self._rounded(link, front.start[2], done[-1].points[-2:] if done else None)
+        before = self.lately(done)
         for most in LINK_TAKEN:
             for run in (bent, link):
-                if (piece := self.link_along(run, most)) is not None:
+                if (piece := self.link_along(run, most, before)) is not None:
                     return piece
         return None
 
-    def link_along(self, line: Points, most: float) -> Piece | None:
-        """A link along a line, with what it grazes on the way; None where that is more than `most` targets."""
+    def lately(self, done: Sequence[Piece]) -> Points:
+        """What was taken at last, (n, 2): mm of way back to where, no farther than the window, and mm2."""
+        rows, gone = [], 0.0
+        for piece in reversed(done):
+            points, load = piece.points, piece.load
+            for k in range(len(points) - 1, 0, -1):
+                if gone >= WINDOW * self.plane.radius:
+                    return np.array(rows).reshape(-1, 2)
+                span = math.dist(points[k], points[k - 1])
+                if load is not None and load[k] > 0.0:
+                    rows.append((gone, load[k] * span))
+                gone += span
+        return np.array(rows).reshape(-1, 2)
+
+    def link_along(self, line: Points, most: float, before: Points = NOTHING) -> Piece | None:
+        """A link along a line, with what it grazes on the way; None where that is more than `most` targets.
+
+        Or more than a cut may take, with what was taken just `before`.
+        """
         run = filled(line, GRAZE_STEP * self.plane.radius)
-        load = self.plane.grazed(run, most)
+        load = self.plane.grazed(run, most, before)
         if load is None:
             return None
         return Piece("link", run, np.zeros(len(run)), self._drop_point(run), load)

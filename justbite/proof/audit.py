@@ -27,8 +27,9 @@ LEAST_DESCENT, HOVERING = 1.0, 1.05
 STROKE = 1.5
 """How deep a stroke of a way in may go at the full width, over what makes it as heavy as the bite at the bite's feed.
 It goes slower, and what it removes in a minute is measured in any case."""
-SLOW, EQUAL = 0.5, 1.02
-"""Over the bite's: feeds by which alone ways in are told from cuts, and what they may remove in a minute then."""
+SLOW, EQUAL, WHOLE_WIDTH = 0.5, 1.02, 0.9
+"""Over the bite's: feeds by which alone ways in are told from cuts, and what they may remove in a minute then. Over the
+diameter: width of a stroke that may be as much quicker as a tooth bears there."""
 
 
 Tick = Callable[[float], None]
@@ -99,8 +100,10 @@ def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, 
     if feed is not None:
         # And so is what goes in at a feed so low that it removes no more than the bite in a minute.
         pace = moves.feed[steps[:, 0].astype(np.int32)]
-        light |= (pace <= SLOW * feed) & (steps[:, 5] * pace <= EQUAL * target * ap * feed * steps[:, 4])
-        del pace
+        stroke = (lowered >= WHOLE_WIDTH * tool.diameter * steps[:, 4]) & (pace <= borne * teeth_a_minute)
+        stroke |= pace <= SLOW * feed
+        light |= stroke & (steps[:, 5] * pace <= EQUAL * target * ap * feed * steps[:, 4])
+        del pace, stroke
     # Links come down from their hover height; that is no way in.
     least_descent = max(LEAST_DESCENT, HOVERING * operation.hover)
     trace, way_in = measure.trace_of(

@@ -78,7 +78,9 @@ def trace_of(steps: NDArray[np.float64], lowered: NDArray[np.float32], radial: N
         shallow[rows] &= volume[rows] < FULL * lowered[rows] * axial[rows]
     del level
     pace = moves.feed.astype(np.float32)[block]
-    pace[idle & ~(descent & (pace <= bite_feed))] = 0.0
+    # What comes down through air faster than the bite is cut is a link that will cut beside where it lands, if at all.
+    descent &= ~idle | (pace <= bite_feed)
+    pace[idle & ~descent] = 0.0
     entry = ways_in(descent, above, shallow | idle, light & ~idle, pace, along[1:], FLAT_TURN * radius, APART * radius)
     del pace
     entry &= descent | ~idle
@@ -182,7 +184,7 @@ def _descents(z: NDArray[np.float64], start: float, level: NDArray[np.float32],
     first = np.nonzero(down & ~np.append(False, down[:-1])[: len(down)])[0]
     high = np.where(first > 0, z[first - 1], start) - level[first]
     own = np.nonzero(down)[0]
-    down[own] = high[np.searchsorted(first, own, side="right") - 1] > least
+    down[own] = high[np.searchsorted(first, own, side="right") - 1] > least + ON_LEVEL
     return down
 
 

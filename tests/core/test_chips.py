@@ -19,6 +19,7 @@ from justbite.path.following import follow
 from justbite.path.fronts import Piece
 from justbite.path.level import PartPath
 from justbite.path.lines import filled
+from justbite.path.plane import NOTHING
 from justbite.path.program import Feeds, Heights, add_level
 from justbite.plan import plan
 from justbite.proof.audit import Audit, audit_operation
@@ -225,7 +226,7 @@ class LoadTest(SimpleTestCase):
         """Into a straight edge with the whole face: by the chord, not by what the window spreads it over."""
         plate = Plate(box(-60, -60, 0, 60))
         path = np.column_stack([np.linspace(-RADIUS - 2.0, -RADIUS + 1.0, 13), np.zeros(13)])
-        depth, used, area, load = follow(plate.field, *plate.frame, path, RADIUS, 1e9, *LOG)
+        depth, used, area, load = follow(plate.field, *plate.frame, path, RADIUS, 1e9, *LOG, NOTHING, np.inf)
         self.assertGreater(used, 0)
         self.assertTrue((load >= depth - 1e-9).all() or float(load.max()) > float(depth.max()))
         # Full face at the end: the chord at a depth of 1 mm less half a step.

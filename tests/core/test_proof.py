@@ -121,6 +121,30 @@ class AuditTest(SimpleTestCase):
                 # What is drawn of it is what it removes over what the bite does.
                 np.testing.assert_allclose(found.trace.depth[far][:40] / 2.0, 8 * 10 * 150 / (2 * 8 * 900), rtol=0.02)
 
+    def test_a_stroke_at_full_width_is_a_way_in_where_a_tooth_bears_it(self) -> None:
+        """2.6 mm deep at 540 mm/min: 14,040 mm3/min of the bite's 14,400; of 6000 teeth a minute each takes 0.09 mm."""
+        parsed = parse_job(job(rectangle(60, 45), bottom=-2.6))
+        moves = read_program((HEAD + "G0 X6 Y20\nG1 Z-2.6 F540\nG1 X53\n").replace("-8", "-2.6"))
+        for borne, way_in in ((0.1, True), (0.05, False)):
+            steps = audit_operation(
+                Stock(parsed, 5 / 60, 0.002), parsed, parsed.operations[0], moves, 2.0, 8.0, SETTINGS, 900.0, 6000.0,
+                borne=borne,
+            ).trace  # fmt: skip
+            self.assertEqual(set(steps.entry[steps.position[:, 0] > 45].tolist()), {way_in})
+
+    def test_a_link_that_came_down_through_air_is_no_way_in(self) -> None:
+        """At the feed of links down into a slot, up off its floor, and a sliver of its side on the way down again."""
+        slot = "G0 X15 Y20\nG1 Z-8 F10\nG1 X45 F20\nG0 Z10\nX28\nZ-6\n"
+        link = "G1 Z-8 F12000\nX31 Z-7.7\nX36 Y20.3 Z-7.85\nX38 Y20\n"
+        plain, result = audit(slot, feed=1095), audit(slot + link, feed=1095)
+        sliver = result.removed - plain.removed
+        self.assertGreater(sliver, 2.0)
+        # Told as a way in it would be thousands of mm3/min.
+        self.assertLess(result.entry_rate, 1.01 * plain.entry_rate)
+        beside = (result.trace.block > 6) & (result.trace.depth > 0.02)
+        self.assertTrue(beside.any())
+        self.assertFalse(result.trace.entry[beside].any())
+
     def test_it_tells_how_far_it_is_and_can_be_stopped(self) -> None:
         parsed = parse_job(job(rectangle(60, 45)))
         moves = read_program(HEAD + "G0 X20 Y20\nG1 Z-8 F500\nG1 X40 F900\n")

@@ -8,8 +8,8 @@ from shapely.geometry import LineString, Point, Polygon, box
 
 from justbite.field.distance import signed_distance
 from justbite.field.grid import Grid
-from justbite.path.fronts import CONTACTS_APART, SWEEPS, Front, Points
-from justbite.path.plane import Plane
+from justbite.path.fronts import CONTACTS_APART, SWEEPS, Front, Piece, Points
+from justbite.path.plane import MOST_TAKEN, Plane
 from justbite.path.seeking import Seeker
 from justbite.path.ways import MOST_REFUSALS, Ways
 
@@ -94,7 +94,7 @@ class LinkTest(SimpleTestCase):
         ways = over(box(-60, -60, 60, 60).difference(pin), box(-60, -60, 60, 60).difference(pin))
         start = (30.0, 0.0, 0.0)
         flood = ways.flood(-30.0, 0.0, SWEEPS[0], 200.0)
-        link = ways.way_to(-30.0, 0.0, Front(start, 0, np.zeros(6), 0.0), flood, SWEEPS[0], None)
+        link = ways.way_to(-30.0, 0.0, Front(start, 0, np.zeros(6), 0.0), flood, SWEEPS[0], [])
         assert link is not None
         self.assertGreaterEqual(LineString(link.points).distance(Point(0, 0)), 13.0 - 0.01)
         shortest = 2.0 * math.sqrt(30.0**2 - 13.0**2) + 13.0 * (math.pi - 2.0 * math.acos(13.0 / 30.0))
@@ -103,12 +103,38 @@ class LinkTest(SimpleTestCase):
         assert link.load is not None
         self.assertEqual(float(link.load.max()), 0.0)
 
+    def test_what_was_taken_just_before_counts(self) -> None:
+        """A rise of 0.2 mm into a straight front takes a segment of 0.38 mm2, 0.15 of the bite over R/4."""
+        ways = over(box(-60, -60, 60, 0), box(-60, -60, 60, 60))
+        rise = np.array([[0.0, -5.0], [0.0, -4.8]])
+        here = np.column_stack([np.arange(-3.0, 0.01, 0.25), np.full(13, -5.0)])
+        segment = 25.0 * math.acos(0.96) - 4.8 * math.sqrt(25.0 - 4.8**2)
+        for share, goes in ((0.0, True), (0.8, True), (0.95, False)):
+            cut = Piece("cut", here, np.full(13, share * TARGET), load=np.full(13, share * TARGET))
+            before = ways.lately([cut])
+            self.assertAlmostEqual(float(before[:, 1].sum()), share * TARGET * 0.25 * RADIUS, delta=1e-9)
+            over_all = share + segment / (0.25 * RADIUS * TARGET)
+            self.assertEqual(over_all < MOST_TAKEN, goes)
+            self.assertEqual(ways.link_along(rise, 0.5, before) is not None, goes)
+        # Nothing of it counts once the link is farther on than the window.
+        on = np.array([[0.0, -5.0], [2.0, -5.01], [2.0, -4.8]])
+        self.assertIsNotNone(ways.link_along(on, 0.5, before))
+
+    def test_the_window_reaches_back_over_short_links(self) -> None:
+        cut = Piece("cut", np.array([[0.0, 0.0], [1.0, 0.0]]), np.ones(2), load=np.array([0.0, 1.5]))
+        link = Piece("link", np.array([[1.0, 0.0], [1.0, 0.5]]), np.zeros(2), load=np.array([0.0, 0.2]))
+        plain = Piece("link", link.points, np.zeros(2))
+        ways = over(box(-60, -60, 60, 0), box(-60, -60, 60, 60))
+        np.testing.assert_allclose(ways.lately([cut, link]), [[0.0, 0.1], [0.5, 1.5]])
+        np.testing.assert_allclose(ways.lately([cut, plain]), [[0.5, 1.5]])
+        self.assertEqual(ways.lately([]).shape, (0, 2))
+
     def test_none_leads_through_what_stands(self) -> None:
         two = box(-60, -60, -10, 60).union(box(10, -60, 60, 60))
         ways = over(two, box(-60, -60, 60, 60))
         flood = ways.flood(-30.0, 0.0, SWEEPS[0], 500.0)
         self.assertEqual(ways.way(-30.0, 0.0, flood, (30.0, 0.0, 0.0)), math.inf)
-        self.assertIsNone(ways.way_to(-30.0, 0.0, Front((30.0, 0.0, 0.0), 0, np.zeros(6), 0.0), flood, SWEEPS[0], None))
+        self.assertIsNone(ways.way_to(-30.0, 0.0, Front((30.0, 0.0, 0.0), 0, np.zeros(6), 0.0), flood, SWEEPS[0], []))
 
 
 class SeekTest(SimpleTestCase):

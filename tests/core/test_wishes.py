@@ -18,6 +18,7 @@ from justbite.nc.reader import read_program
 from justbite.path import opening
 from justbite.path.clearing import Clearing
 from justbite.path.following import follow
+from justbite.path.plane import NOTHING
 from justbite.path.rim import Rim
 from justbite.plan import Plan, plan
 from justbite.proof import replay
@@ -132,19 +133,19 @@ class GuardTest(SimpleTestCase):
     def test_area_of_a_slot(self) -> None:
         """A slot of 10 x 8 mm after its first disc, by hand: 80 mm2."""
         path = np.array([[-4.0, 0.0], [-4.0, 1e-9], [4.0, 0.0]])
-        disc = follow(self.field, *self.frame, path[:2], 5.0, 1e9, *LOG)[2]
+        disc = follow(self.field, *self.frame, path[:2], 5.0, 1e9, *LOG, NOTHING, np.inf)[2]
         self.assertAlmostEqual(disc, np.pi * 25, delta=0.5)
-        _, used, area, _ = follow(self.field, *self.frame, path[1:], 5.0, 1e9, *LOG)
+        _, used, area, _ = follow(self.field, *self.frame, path[1:], 5.0, 1e9, *LOG, NOTHING, np.inf)
         self.assertGreater(used, 0)
         self.assertAlmostEqual(area, 80.0, delta=0.4)
 
     def test_a_thin_crescent_is_felt(self) -> None:
         """0.1 mm of a half circle is swallowed in one step: 1.57 mm2 over 1.25 mm is 1.26 mm."""
         start = np.array([[0.0, 0.0], [0.0, 1e-9]])
-        follow(self.field, *self.frame, start, 5.0, 1e9, *LOG)
+        follow(self.field, *self.frame, start, 5.0, 1e9, *LOG, NOTHING, np.inf)
         before = self.field.copy()
         into = np.array([[0.0, 0.0], [0.1, 0.0]])
-        depth, used, _, _ = follow(self.field, *self.frame, into, 5.0, 0.5, *LOG)
+        depth, used, _, _ = follow(self.field, *self.frame, into, 5.0, 0.5, *LOG, NOTHING, np.inf)
         self.assertEqual(used, -1)
         self.assertAlmostEqual(float(depth[1]), 0.1 * 10.0 / 1.25, delta=0.05)
         np.testing.assert_array_equal(self.field, before)
