@@ -32,6 +32,9 @@ SHARP = 0.4
 """Radians by which a border turns at a corner that a crescent may be left in."""
 LEAST_REST, MOST_REST, REST_SHARE = 0.1, 0.5, 0.0005
 """How much material is worth an entry of its own at least: from so many to so many R squared, as a share of all."""
+LEAST_PIECE, MOST_ALL = 0.02, 0.0006
+"""R squared, and share of all: where all that stands is more than that, a piece of so much is worth one too. By the
+field less stands than does, by a rim of a tenth of R."""
 
 MOST_FILM = 0.0006
 """Share of a slot hardly wider than the cutter that may stand as a film along its walls."""
@@ -116,19 +119,20 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
         findings.append(_no_entry(area, part, operation))
     elif wish is not None:
         findings += _wish_findings(area, part, (*entry.before, entry)[0], wish, operation)
+    tried: list[BaseGeometry] = []
     for _ in range(MOST_ENTRIES):
         if entry is None:
             break
         if entry.kind == "ramp" and is_narrow(part, area.radius):
             # Loops take several times as long here as ramps, which leave only thin walls beside them.
-            entry = _ramp_through(work, area, part, entry, wish, share, paths, ground.reach)
+            entry = _ramp_through(work, area, part, entry, wish, share, paths, ground.reach, tried)
             continue
         for before in entry.before:
             work.stamp_path(before.points)
             paths.append(PartPath(before, ()))
         paths.append(_clear_from(work, entry, share))
         # A neck may have stopped it: what is left behind one gets an entry of its own.
-        entry = _next_entry(work, area, part, ground.reach, wish)
+        entry = _next_entry(work, area, part, ground.reach, wish, tried)
     # Once for each, however many parts there are.
     for path in paths:
         if path.entry.kind == "ramp" and not path.entry.chosen and (wish is None or wish.kind != "ramp"):
@@ -181,7 +185,7 @@ def _corners(part: Polygon) -> Points:
 
 def _ramp_through(work: Clearing, area: Area, part: Polygon, entry: Entry, wish: Wish | None,
                   share: Callable[[float], None], paths: list[PartPath],
-                  reach: NDArray[np.bool_]) -> Entry | None:  # fmt: skip
+                  reach: NDArray[np.bool_], tried: list[BaseGeometry]) -> Entry | None:  # fmt: skip
     """A ramp along a narrow slot, then to and fro along its walls. Returns the next way in, None when all is done.
 
     Only after the last ramp through it, what such a ramp does not take is looked for.
@@ -191,10 +195,10 @@ def _ramp_through(work: Clearing, area: Area, part: Polygon, entry: Entry, wish:
     (x, y), heading = entry.points[-1], entry.heading or 0.0
     film = MOST_FILM * np.count_nonzero(reach) * work.plane.grid.cell**2
     x, y = work.to_and_fro(float(x), float(y), heading, film, share)
-    after = _next_entry(work, area, part, reach, wish, arms=False)
+    after = _next_entry(work, area, part, reach, wish, tried, arms=False)
     if after is None or after.kind != "ramp":
         work.run(x, y, None, share)
-        after = _next_entry(work, area, part, reach, wish)
+        after = _next_entry(work, area, part, reach, wish, tried)
     paths.append(PartPath(entry, tuple(work.pieces)))
     return after
 
@@ -213,8 +217,12 @@ def _clear_from(work: Clearing, entry: Entry, share: Callable[[float], None]) ->
     return PartPath(entry, tuple(work.pieces))
 
 
-def _standing(work: Clearing, radius: float, reach: NDArray[np.bool_], least: float) -> list[BaseGeometry]:
-    """Pieces of material of at least `least` mm2 that still stand and that the cutter can take, the largest first."""
+def _standing(work: Clearing, radius: float, reach: NDArray[np.bool_], least: float
+              ) -> list[tuple[float, BaseGeometry]]:  # fmt: skip
+    """Pieces of material of at least `least` mm2 that still stand and that the cutter can take, the largest first.
+
+    Each with its area: the shape reaches a little over it.
+    """
     grid = work.plane.grid
     labels, counts = pieces_of((work.plane.cleared > 0.1 * radius) & reach)
     sizes = counts[1:] * grid.cell**2
@@ -228,19 +236,29 @@ def _standing(work: Clearing, radius: float, reach: NDArray[np.bool_], least: fl
         last = np.nonzero(edges < 0)[1] - 1
         x, y, rim = grid.x0, grid.y0 + j * grid.cell, 0.75 * grid.cell
         boxes = shapely.box(x + first * grid.cell - rim, y - rim, x + last * grid.cell + rim, y + rim)
-        pieces.append(shapely.union_all(boxes))
+        pieces.append((float(sizes[k]), shapely.union_all(boxes)))
     return pieces
 
 
 def _next_entry(work: Clearing, area: Area, part: Polygon, reach: NDArray[np.bool_], wish: Wish | None,
-                arms: bool = True) -> Entry | None:  # fmt: skip
-    """A way into what still stands; None where that is little, or there is none. `arms`: into arms and corners too."""
+                tried: list[BaseGeometry], arms: bool = True) -> Entry | None:  # fmt: skip
+    """A way into what still stands; None where that is little, or there is none. `arms`: into arms and corners too.
+
+    `tried`: little pieces that had their way in; one that is not gone by then would not go by another.
+    """
     r2 = area.radius**2
     whole = np.count_nonzero(reach) * work.plane.grid.cell**2
     least = min(MOST_REST * r2, max(LEAST_REST * r2, REST_SHARE * whole)) if arms else MOST_REST * r2
-    for rest in _standing(work, area.radius, reach, least):
+    standing = _standing(work, area.radius, reach, LEAST_PIECE * r2 if arms else least)
+    much = sum(size for size, _ in standing) > MOST_ALL * whole
+    for size, rest in standing:
+        little = size < least
+        if little and (not much or any(rest.intersects(other) for other in tried)):
+            continue
         entry = _inner_entry(work, area, part, rest, wish, arms)
         if entry is not None:
+            if little:
+                tried.append(rest)
             return entry
     return None
 

@@ -153,7 +153,8 @@ class Ways:
 
     def lately(self, done: Sequence[Piece]) -> Points:
         """What was taken at last, (n, 2): mm of way back to where, no farther than the window, and mm2."""
-        rows, gone = [], 0.0
+        rows: list[tuple[float, float]] = []
+        gone = 0.0
         for piece in reversed(done):
             points, load = piece.points, piece.load
             for k in range(len(points) - 1, 0, -1):

@@ -3,15 +3,20 @@
 import math
 
 import numpy as np
+import shapely
 from django.test import SimpleTestCase
-from shapely.geometry import Polygon, box
+from shapely.geometry import Point, Polygon, box
+from shapely.geometry.base import BaseGeometry
 
+from justbite.field.distance import signed_distance
 from justbite.model.moves import ENTRY
 from justbite.model.parse import parse_job
 from justbite.path.area import make_area, parts_of
-from justbite.path.entry import find_entry
-from justbite.path.level import fields_of
+from justbite.path.clearing import Clearing
+from justbite.path.entry import Entry, find_entry
+from justbite.path.level import _next_entry, fields_of, ground_of
 from justbite.path.plain import plain_part, rings_of
+from justbite.path.plane import Plane
 from justbite.path.program import Feeds, helix_drop
 from justbite.plan import plan
 from tests.core.test_path import job, rectangle
@@ -47,6 +52,41 @@ class EntryLoadTest(SimpleTestCase):
                 self.assertAlmostEqual(entry.centre[0], x, delta=1.5)
             else:
                 self.assertGreater(abs(entry.centre[0] - 40.0), 25.0)
+
+
+class StandingTest(SimpleTestCase):
+    """What still stands in a floor of 90 x 90 mm gets a way in of its own where it is much, alone or together."""
+
+    def next_entry(self, tried: list[BaseGeometry], *radii: float) -> Entry | None:
+        """With a disc of each of these radii standing in the middle of a quarter of the floor."""
+        planned = parse_job(job(rectangle(90, 90)))
+        area = make_area(planned, planned.regions[0], 5.0, 0.0, 0.006, 0.002, 1.0)
+        part = parts_of(area)[0]
+        ground = ground_of(area, part, 2.0)
+        discs = [Point(x, y).buffer(r) for (x, y), r in zip(((22, 22), (68, 68), (22, 68)), radii, strict=False)]
+        cleared = -signed_distance(box(0, 0, 90, 90).difference(shapely.union_all(discs)), ground.grid, 15.0)
+        plane = Plane(ground.grid, cleared, ground.room, 5.0, area.wall, 2.0)
+        return _next_entry(Clearing(plane, ground.rims, ground.corners), area, part, ground.reach, None, tried)
+
+    def test_from_so_much_on(self) -> None:
+        """Of 8100 mm2 a piece of 0.0005 counts by itself; it is seen without a rim of 0.5 mm."""
+        for radius, enters in ((0.5 + math.sqrt(4.9 / math.pi), True), (0.5 + math.sqrt(3.2 / math.pi), False)):
+            self.assertEqual(self.next_entry([], radius) is not None, enters)
+
+    def test_little_pieces_are_entered_where_they_are_much_together_each_once(self) -> None:
+        """Two of 3.2 mm2 are 0.0008 of the floor."""
+        little = 0.5 + math.sqrt(3.2 / math.pi)
+        tried: list[BaseGeometry] = []
+        for k in range(2):
+            entry = self.next_entry(tried, little, little)
+            assert entry is not None
+            self.assertEqual(len(tried), k + 1)
+            self.assertLess(tried[-1].distance(Point(entry.points.mean(axis=0))), 5.0)
+        self.assertGreater(tried[0].distance(tried[1]), 40.0)
+        self.assertIsNone(self.next_entry(tried, little, little))
+        # A large one is entered however often; crumbs never.
+        self.assertIsNotNone(self.next_entry([box(0, 0, 90, 90)], 3.0))
+        self.assertIsNone(self.next_entry([], 0.7, 0.7, 0.7))
 
 
 class PlainPathTest(SimpleTestCase):
