@@ -5,6 +5,7 @@ interpreter's lock to and fro all the time. A fork has all that the process has,
 is sent back.
 """
 
+import gc
 import multiprocessing
 import os
 import signal
@@ -56,14 +57,9 @@ def _forked(works: Sequence[Callable[[Tick], Result]], progress: Callable[[int, 
     results: dict[int, Result] = {}
     waiting = list(range(len(works)))[::-1]
     forks: dict[Connection, ForkProcess] = {}
-    context = multiprocessing.get_context("fork")
     try:
-        for _ in range(cores):
-            line, far = context.Pipe()
-            fork = context.Process(target=_work_on, args=(works, shares, far, os.getpid()), daemon=True)
-            fork.start()
-            far.close()
-            forks[line] = fork
+        _start(forks, works, shares, cores)
+        for line in forks:
             _ask(line, waiting.pop())
         latest, before = 0, list(shares)
         while len(results) < len(works):
@@ -80,11 +76,29 @@ def _forked(works: Sequence[Callable[[Tick], Result]], progress: Callable[[int, 
             before = now
             progress(latest, sum(now) / len(now))
     finally:
-        for line, fork in forks.items():
+        for fork in forks.values():
             fork.kill()
+        for line, fork in forks.items():
             fork.join()
             line.close()
     return [results[k] for k in range(len(works))]
+
+
+def _start(forks: dict[Connection, ForkProcess], works: Sequence[Callable[[Tick], Any]], shares: Any, cores: int
+           ) -> None:  # fmt: skip
+    """Start a fork for each core; each is in `forks` as soon as it runs."""
+    context = multiprocessing.get_context("fork")
+    # What is there already the forks' collector leaves alone: to look at it would be to copy it, page by page.
+    gc.freeze()
+    try:
+        for _ in range(cores):
+            line, far = context.Pipe()
+            fork = context.Process(target=_work_on, args=(works, shares, far, os.getpid()), daemon=True)
+            fork.start()
+            far.close()
+            forks[line] = fork
+    finally:
+        gc.unfreeze()
 
 
 def _ask(line: Connection, k: int) -> None:

@@ -6,9 +6,13 @@ import numpy as np
 import shapely
 
 from justbite.path.area import Area, parts_of
+from justbite.path.blocks import MovesBuilder
 from justbite.path.descent import FullWidth, descend
 from justbite.path.entry import find_entry
 from justbite.path.level import plan_part
+from justbite.path.lines import length_of
+from justbite.path.program import Feeds, Heights, add_level
+from justbite.path.spine import spines
 
 TARGET = 0.4
 
@@ -18,6 +22,13 @@ def make_ready() -> None:
     """Plan a tiny area for a cutter of radius 1: a room and an arm, with sharp corners to be wiped."""
     room = shapely.union_all([shapely.box(0, 0, 3.4, 3.4), shapely.box(3.4, 0.3, 5, 3.0)])
     area = Area("", room, room, shapely.Polygon(), room, room.buffer(-1.0), 1.0, 1.0, 0.001, ())
+    # Of lines that were turned round, too.
+    length_of(np.zeros((2, 2))[::-1])
+    law = np.array([0.0, 1.0]), np.array([2.0, 1.0])
+    feeds = Feeds(100.0, 50.0, 400.0, 800.0, 0.05, 1000.0, follow=law, grazing=law, borne=0.1)
     for part in parts_of(area):
-        plan_part(area, part, find_entry(area, part, 0.1), TARGET, "", lambda _share: None)
+        spines(part, 1.0, (0.5,))
+        made = plan_part(area, part, find_entry(area, part, 0.1), TARGET, "", lambda _share: None)
+        out = MovesBuilder(np.array([0.0, 0.0, 5.0]))
+        add_level(out, list(made.paths), 0.0, -1.0, TARGET, Heights(5.0, 0.5, 0.3, 0.0), feeds, 0.001, 1.0)
     descend(np.array([[0.0, 0.0], [9.0, 0.0]]), 0.0, -1.0, 1.0, 0.05, FullWidth(100.0, 100.0))
