@@ -9,6 +9,7 @@ from itertools import chain
 
 import numpy as np
 import shapely
+import shapely.ops
 from numba import njit
 from numpy.typing import NDArray
 from scipy.sparse import csr_matrix
@@ -33,6 +34,9 @@ MOST_RINGS = 4
 """Islands round which a ring of their own is tried, those with the longest ways round them."""
 ARM_REACH, RUN_UP = 2.5, 1.5
 """R: how far about what still stands a way into it is looked for, and how far back in what is clear it begins."""
+TIP, TIP_PLACES = 0.6, tuple(np.linspace(1.0, 0.0, 25)[:-1].tolist())
+"""R: how far the end of an arm may be from where its middle line ends, for the way to be followed half-way between its
+sides; and places there, as shares of what is left."""
 MOUTH = 1.0
 """How far a neck's line goes on into the room at its end, R."""
 
@@ -213,7 +217,33 @@ def arm_line(part: Polygon, radius: float, rest: shapely.Geometry, clear: Callab
     row = [int(np.argmax(back))]
     while row[-1] != end:
         row.append(int(before[row[-1]]))
-    return straightened(spots[used[row]], part, radius)
+    return _on_to_the_tip(straightened(spots[used[row]], part, radius), arm, radius)
+
+
+def _on_to_the_tip(line: Points, arm: Polygon, radius: float) -> Points:
+    """The line on to where `arm` ends: the graph breaks where it is narrower than its border's points stand apart.
+
+    There it leads half-way between its two sides.
+    """
+    ring = np.asarray(arm.exterior.coords)[:-1]
+    tip = int(np.argmax(np.hypot(*(ring - line[0]).T)))
+    left = float(np.hypot(*(ring[tip] - line[-1])))
+    if left > TIP * radius:
+        return line
+    one, other = (
+        shapely.ops.substring(LineString(np.roll(side, -at, axis=0)), 0.0, 1.5 * left)
+        for side, at in ((ring, tip), (ring[::-1], len(ring) - 1 - tip))
+    )
+    for share in TIP_PLACES:
+        spot = one.interpolate(share * left)
+        across = other.interpolate(other.project(spot))
+        place = np.array([0.5 * (spot.x + across.x), 0.5 * (spot.y + across.y)])
+        if np.hypot(*(ring[tip] - place)) >= np.hypot(*(ring[tip] - line[-1])):
+            continue
+        if not arm.covers(LineString([line[-1], place])):
+            break
+        line = np.vstack([line, place])
+    return line
 
 
 def _graph(spots: Points, edges: NDArray[np.int64]) -> tuple[NDArray[np.int64], csr_matrix]:

@@ -126,11 +126,29 @@ class ArmsTest(SimpleTestCase):
         self.assertTrue(part.buffer(1e-6).contains(LineString(line)))
         # A ramp takes some way: it begins well inside what is clear.
         self.assertLess(line[0, 0], 45.0 - RADIUS)
-        self.assertGreater(line[-1, 0], 97.0)
+        self.assertGreater(line[-1, 0], 99.5)
         # Nothing to begin from, or nothing that is met: no line.
         self.assertIsNone(arm_line(part, RADIUS, rest, lambda spots: np.zeros(len(spots), bool)))
         self.assertIsNone(arm_line(part, RADIUS, rest, lambda spots: np.ones(len(spots), bool)))
         self.assertIsNone(arm_line(part, RADIUS, box(300, 0, 310, 10), lambda spots: spots[:, 0] < 45))
+
+    def test_where_sides_all_but_touch_the_line_goes_half_way_between_them(self) -> None:
+        """Between a circle and one that crosses it at a grazing angle: some hundredths of a mm wide for the last mm."""
+        outer, inner = Point(0, 0), Point(5.02, 0)
+        part = outer.buffer(30, quad_segs=720).difference(inner.buffer(25, quad_segs=720))
+        line = arm_line(part, RADIUS, box(20, 0, 35, 25), lambda spots: (spots[:, 0] < 10) & (spots[:, 1] > 0))
+        assert line is not None
+        # Where the circles cross, in closed form.
+        x = (30.0**2 - 25.0**2 + 5.02**2) / (2.0 * 5.02)
+        tip = np.array([x, math.sqrt(30.0**2 - x * x)])
+        self.assertLess(float(np.hypot(*(line[-1] - tip))), 0.05 * RADIUS)
+        self.assertTrue(part.buffer(1e-9).contains(LineString(line)))
+        # Without the end of the line through the graph, which is straightened.
+        last = line[np.hypot(*(line - tip).T) < 0.5 * RADIUS][1:]
+        self.assertGreater(len(last), 5)
+        off_outer, off_inner = 30.0 - np.hypot(*last.T), np.hypot(*(last - (5.02, 0)).T) - 25.0
+        self.assertLess(float((off_outer + off_inner).max()), 0.1)
+        np.testing.assert_allclose(off_outer, off_inner, atol=1e-3)
 
     def test_an_arm_is_followed_to_its_end(self) -> None:
         part = box(0, -20, 40, 20).union(Polygon([(39, -2.0), (120, 0.0), (39, 2.0)]))
