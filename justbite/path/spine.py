@@ -228,7 +228,7 @@ def _on_to_the_tip(line: Points, arm: Polygon, radius: float) -> Points:
     ring = np.asarray(arm.exterior.coords)[:-1]
     tip = int(np.argmax(np.hypot(*(ring - line[0]).T)))
     left = float(np.hypot(*(ring[tip] - line[-1])))
-    if left > TIP * radius:
+    if not 1e-3 * radius < left < TIP * radius:
         return line
     one, other = (
         shapely.ops.substring(LineString(np.roll(side, -at, axis=0)), 0.0, 1.5 * left)

@@ -54,7 +54,7 @@ def trace_of(steps: NDArray[np.float64], lowered: NDArray[np.float32], radial: N
              least_descent: float, bite_feed: float) -> tuple[Trace, NDArray[np.bool_]]:  # fmt: skip
     """Radial depth per step: what `radial_ways` tells over length, over a window about the step; and ways in.
 
-    Only a descent no faster than `bite_feed` is a way in where it takes nothing yet.
+    Only a descent no faster than `bite_feed` is a way in where it takes nothing yet; 0 where the feed is not known.
     """
     block = steps[:, 0].astype(np.int32)
     length, volume = steps[:, 4], steps[:, 5]
@@ -78,9 +78,11 @@ def trace_of(steps: NDArray[np.float64], lowered: NDArray[np.float32], radial: N
         shallow[rows] &= volume[rows] < FULL * lowered[rows] * axial[rows]
     del level
     pace = moves.feed.astype(np.float32)[block]
-    # What comes down through air faster than the bite is cut is a link that will cut beside where it lands, if at all.
-    descent &= ~idle | (pace <= bite_feed)
-    pace[idle & ~descent] = 0.0
+    slow = pace <= bite_feed
+    if bite_feed > 0.0:
+        # What comes down through air faster than the bite is cut is a link, which cuts beside where it lands if at all.
+        descent &= ~idle | slow
+    pace[idle & ~(descent & slow)] = 0.0
     entry = ways_in(descent, above, shallow | idle, light & ~idle, pace, along[1:], FLAT_TURN * radius, APART * radius)
     del pace
     entry &= descent | ~idle

@@ -19,7 +19,7 @@ from justbite.path import search
 from justbite.path.area import air_start, make_area, parts_of
 from justbite.path.entry import Wish
 from justbite.path.opening import find_openings
-from justbite.path.spine import arm_line, neck_lines
+from justbite.path.spine import _on_to_the_tip, arm_line, neck_lines
 from justbite.plan import Plan, plan
 from justbite.tolerances import CHORD
 from tests.core.test_path import job, rectangle
@@ -149,6 +149,12 @@ class ArmsTest(SimpleTestCase):
         off_outer, off_inner = 30.0 - np.hypot(*last.T), np.hypot(*(last - (5.02, 0)).T) - 25.0
         self.assertLess(float((off_outer + off_inner).max()), 0.1)
         np.testing.assert_allclose(off_outer, off_inner, atol=1e-3)
+        # One that ends at the tip, or far from it, is left as it is.
+        arm = Polygon([(0, -1), (30, 0), (0, 1)])
+        for end in (30.0, 20.0):
+            plain = np.array([[1.0, 0.0], [end, 0.0]])
+            np.testing.assert_array_equal(_on_to_the_tip(plain, arm, RADIUS), plain)
+        self.assertEqual(len(_on_to_the_tip(np.array([[1.0, 0.0], [28.0, 0.0]]), arm, RADIUS)), 2 + 24)
 
     def test_an_arm_is_followed_to_its_end(self) -> None:
         part = box(0, -20, 40, 20).union(Polygon([(39, -2.0), (120, 0.0), (39, 2.0)]))

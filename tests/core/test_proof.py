@@ -121,6 +121,14 @@ class AuditTest(SimpleTestCase):
                 # What is drawn of it is what it removes over what the bite does.
                 np.testing.assert_allclose(found.trace.depth[far][:40] / 2.0, 8 * 10 * 150 / (2 * 8 * 900), rtol=0.02)
 
+    def test_where_no_feed_is_known_a_way_in_begins_in_the_air(self) -> None:
+        """What comes down from 10 mm over the stock belongs to the way in, whatever its feed."""
+        for feed in (None, 900.0):
+            steps = audit("G0 X20 Y20\nG1 Z-8 F500\nG1 X40 F900\n", feed=feed).trace
+            down = steps.block == np.flatnonzero(np.bincount(steps.block))[-2]
+            self.assertGreater(int((steps.position[down, 2] > 0.5).sum()), 3)
+            self.assertTrue(steps.entry[down].all())
+
     def test_a_stroke_at_full_width_is_a_way_in_where_a_tooth_bears_it(self) -> None:
         """2.6 mm deep at 540 mm/min: 14,040 mm3/min of the bite's 14,400; of 6000 teeth a minute each takes 0.09 mm."""
         parsed = parse_job(job(rectangle(60, 45), bottom=-2.6))
