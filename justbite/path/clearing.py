@@ -368,13 +368,13 @@ class Clearing:
         link = self._ways.way_to(x, y, replace(front, start=start), flood, sweep, self.pieces)
         if link is None:
             return None
-        before = self._ways.lately((*self.pieces[-1:], link))
-        depth, used, taken, load = self.plane.follow(run, self._wiped, before)
+        self.pieces.append(link)
+        depth, used, taken, load = self.plane.follow(run, self._wiped, self._ways.lately(self.pieces))
         if used < 0 or taken < least * self.plane.radius**2:
+            self.pieces.pop()
             if used > 0:
                 self.plane.roll_back(used)
             return None
-        self.pieces.append(link)
         self.pieces.append(Piece("cut", run, depth, load=load, whole=True))
         self._ways.forget(run)
         self.removed += taken

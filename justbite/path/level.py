@@ -1,6 +1,6 @@
 """One level of one area in the plane: entries, cuts and links for each part of the locus."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -217,16 +217,18 @@ def _clear_from(work: Clearing, entry: Entry, share: Callable[[float], None]) ->
     return PartPath(entry, tuple(work.pieces))
 
 
-def _standing(work: Clearing, radius: float, reach: NDArray[np.bool_], least: float
-              ) -> list[tuple[float, BaseGeometry]]:  # fmt: skip
+def _standing(work: Clearing, radius: float, reach: NDArray[np.bool_], least: float, little: float, much: float
+              ) -> Iterator[tuple[float, BaseGeometry]]:  # fmt: skip
     """Pieces of material of at least `least` mm2 that still stand and that the cutter can take, the largest first.
 
-    Each with its area: the shape reaches a little over it.
+    Of at least `little` where those are more than `much` together. Each with its area: the shape reaches a little
+    over it.
     """
     grid = work.plane.grid
     labels, counts = pieces_of((work.plane.cleared > 0.1 * radius) & reach)
     sizes = counts[1:] * grid.cell**2
-    pieces = []
+    if sizes[sizes >= little].sum() > much:
+        least = min(least, little)
     for k in np.argsort(-sizes):
         if sizes[k] < least:
             break
@@ -236,8 +238,7 @@ def _standing(work: Clearing, radius: float, reach: NDArray[np.bool_], least: fl
         last = np.nonzero(edges < 0)[1] - 1
         x, y, rim = grid.x0, grid.y0 + j * grid.cell, 0.75 * grid.cell
         boxes = shapely.box(x + first * grid.cell - rim, y - rim, x + last * grid.cell + rim, y + rim)
-        pieces.append((float(sizes[k]), shapely.union_all(boxes)))
-    return pieces
+        yield float(sizes[k]), shapely.union_all(boxes)
 
 
 def _next_entry(work: Clearing, area: Area, part: Polygon, reach: NDArray[np.bool_], wish: Wish | None,
@@ -249,11 +250,9 @@ def _next_entry(work: Clearing, area: Area, part: Polygon, reach: NDArray[np.boo
     r2 = area.radius**2
     whole = np.count_nonzero(reach) * work.plane.grid.cell**2
     least = min(MOST_REST * r2, max(LEAST_REST * r2, REST_SHARE * whole)) if arms else MOST_REST * r2
-    standing = _standing(work, area.radius, reach, LEAST_PIECE * r2 if arms else least)
-    much = sum(size for size, _ in standing) > MOST_ALL * whole
-    for size, rest in standing:
+    for size, rest in _standing(work, area.radius, reach, least, LEAST_PIECE * r2 if arms else least, MOST_ALL * whole):
         little = size < least
-        if little and (not much or any(rest.intersects(other) for other in tried)):
+        if little and any(rest.intersects(other) for other in tried):
             continue
         entry = _inner_entry(work, area, part, rest, wish, arms)
         if entry is not None:
