@@ -216,6 +216,15 @@ class Setup(Model):
     """Where the datum is, in words for the operator."""
 
 
+class DrilledHole(Model):
+    """A hole that is drilled into an area before it is cut: the cutter comes down in it."""
+
+    at: tuple[Number, Number]
+    diameter: Positive
+    bottom: Number | None = None
+    """Z down to which it is as wide as that, its point not counted; None: to the floor of the area."""
+
+
 class Region(Model):
     name: str
     outline: Annotated[list[Vertex], Field(min_length=2)]
@@ -229,6 +238,8 @@ class Region(Model):
     """Areas that are cut, or were there, before: what their outlines cover is gone."""
     start: tuple[Number, Number] | None = None
     """x, y where the cutter is to go in; None: where it is quickest."""
+    drilled: list[DrilledHole] = []
+    """Holes that are drilled before; nothing else is said to be gone by them than what they are."""
     feature: dict[str, Any] | None = None
     """What it was made from, for the screens; the planner does not look at it."""
 
@@ -238,6 +249,8 @@ class Region(Model):
             raise ValueError(
                 f"the bottom ({self.bottom:g}) is not below the top ({self.top:g}); give the bottom as a lower Z"
             )
+        if any(h.bottom is not None and h.bottom >= self.top for h in self.drilled):
+            raise ValueError("a drilled hole must end below the top of the area")
         if any(not self.bottom < z < self.top for z in self.floors):
             raise ValueError("a floor in between must lie above the bottom and below the top")
         if isinstance(self.open_edges, list):

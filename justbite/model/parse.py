@@ -139,6 +139,9 @@ def in_millimetres(job: Job) -> Job:
         if region["start"] is not None:
             region["start"] = [v * INCH for v in region["start"]]
         region["floors"] = [z * INCH for z in region["floors"]]
+        for hole in region["drilled"]:
+            hole["at"] = [v * INCH for v in hole["at"]]
+            hole |= {key: hole[key] * INCH for key in ("diameter", "bottom") if hole[key] is not None}
     for operation in data["operations"]:
         for key in ("step_down", "feed", "tolerance", "hover", "return_feed"):
             if operation[key] is not None:

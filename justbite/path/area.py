@@ -4,6 +4,7 @@
 edges a strip of air. `locus` is where its centre may stand.
 """
 
+import math
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -18,6 +19,23 @@ from justbite.model.stock import standing
 
 MOST_LEFT = 0.001
 """Share of an area that an operation may leave standing."""
+
+
+SNUG = 0.1
+"""How much more than R the radius of a drilled hole must be: in a narrower one no pass finds a beginning."""
+LEAST_HELIX, MOST_HELIX = 0.25, 0.9
+"""Radius of a helix in cutter radii: wide enough to leave no core, narrow enough to be quick."""
+
+
+@dataclass(frozen=True, slots=True)
+class Hole:
+    """A drilled hole that the cutter comes down in; mm."""
+
+    x: float
+    y: float
+    radius: float
+    bottom: float
+    """Z of its lower end; minus infinity where that is no higher than the floor."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,11 +58,21 @@ class Area:
     """What of that is there for the fields' error."""
     unreached: tuple[tuple[float, float, float], ...]
     """x, y, width of places in the area that the cutter does not reach."""
+    holes: tuple[Hole, ...] = ()
+    """That the cutter comes down in, the widest first; what stands below them is as good as gone."""
+    drilled: BaseGeometry = Polygon()
+    """What of the material is gone by that."""
+    unfit: tuple[Hole, ...] = ()
+    """Too narrow for the cutter, or where it may not go: planned as if they were not there."""
 
     @property
     def has_air(self) -> bool:
-        """Whether the cutter can come in from outside the stock."""
-        return self.free.difference(self.material).area > 4.0 * self.radius**2
+        """Whether the cutter can come in from outside the stock, or by a hole."""
+        return bool(self.holes) or self.free.difference(self.material).area > 4.0 * self.radius**2
+
+    def solid(self) -> "Area":
+        """The area as if no hole were drilled in it."""
+        return replace(self, holes=(), drilled=Polygon(), material=self.material.union(self.drilled))
 
 
 def make_area(job: Job, region: Region, radius: float, allowance: float, snap: float, chord: float,
@@ -59,6 +87,9 @@ def make_area(job: Job, region: Region, radius: float, allowance: float, snap: f
     material = material.difference(cut_before(job, region, chord))
     wall = radius + allowance + snap
     locus = free.buffer(-wall, quad_segs=32)
+    holes, unfit = _holes(region, locus, radius)
+    drilled = shapely.union_all([Point(h.x, h.y).buffer(h.radius, quad_segs=64) for h in holes]).intersection(material)
+    material = material.difference(drilled)
     target = free.buffer(-allowance).intersection(shape) if allowance > 0 else shape
     reach = locus.buffer(wall + 0.002 * radius, quad_segs=32)
     rest = target.difference(reach).buffer(-0.002 * radius).buffer(0.002 * radius)
@@ -67,7 +98,29 @@ def make_area(job: Job, region: Region, radius: float, allowance: float, snap: f
         if part.area >= least:
             spot = part.representative_point()
             unreached.append((spot.x, spot.y, float(2.0 * shapely.maximum_inscribed_circle(part).length)))
-    return Area(region.name, shape, material, stock.difference(free), free, locus, radius, wall, snap, tuple(unreached))
+    return Area(
+        region.name, shape, material, stock.difference(free), free, locus, radius, wall, snap, tuple(unreached), holes,
+        drilled, unfit,
+    )  # fmt: skip
+
+
+def _holes(region: Region, locus: BaseGeometry, radius: float) -> tuple[tuple[Hole, ...], tuple[Hole, ...]]:
+    """The drilled holes that a cutter comes down in, the widest first, and those that are no use to it.
+
+    Where a hole ends above the floor a helix in it takes the rest: it must be wide enough for that.
+    """
+    fit, unfit = [], []
+    for drilled in sorted(region.drilled, key=lambda d: -d.diameter):
+        ends = drilled.bottom is not None and drilled.bottom > region.bottom + 1e-6
+        # Below its end no more than a helix takes is as good as gone.
+        wide = min(drilled.diameter / 2, (1.0 + MOST_HELIX) * radius) if ends else drilled.diameter / 2
+        hole = Hole(*drilled.at, wide, float(drilled.bottom or 0.0) if ends else -math.inf)
+        turn = hole.radius - radius
+        roomy = turn >= (LEAST_HELIX if ends else SNUG) * radius
+        middle = Point(hole.x, hole.y)
+        clear = roomy and locus.contains(middle.buffer(turn) if ends else middle)
+        (fit if clear else unfit).append(hole)
+    return tuple(fit), tuple(unfit)
 
 
 def rest_of(area: Area, gone: BaseGeometry, film: float, least: float) -> Area:
@@ -85,12 +138,13 @@ def rest_of(area: Area, gone: BaseGeometry, film: float, least: float) -> Area:
     thin = [p.buffer(-0.5 * least).is_empty for p in pieces]
     little = rest.area < MOST_LEFT * area.material.area and rest.buffer(-least).is_empty
     if all(thin) or little:
-        return replace(area, material=Polygon())
+        return replace(area, material=Polygon(), holes=(), unfit=())
     # A hair wider, so that no seam stays between what is left out and what is gone.
     crumbs = shapely.union_all([p for p, out in zip(pieces, thin, strict=True) if out]).buffer(0.1 * film)
     walls = area.material.difference(reach)
     worth = shapely.union_all([p for p, out in zip(pieces, thin, strict=True) if not out])
-    return replace(area, material=shapely.union_all([worth, walls.difference(gone)]).difference(crumbs))
+    rest = shapely.union_all([worth, walls.difference(gone)]).difference(crumbs)
+    return replace(area, material=rest, holes=(), drilled=Polygon(), unfit=())
 
 
 def parts_of(area: Area) -> list[Polygon]:

@@ -7,10 +7,8 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry import Polygon
 
-from justbite.path.area import Area, air_start, longest_line
+from justbite.path.area import LEAST_HELIX, MOST_HELIX, Area, Hole, air_start, longest_line
 
-LEAST_HELIX, MOST_HELIX = 0.25, 0.9
-"""Radius of the helix in cutter radii: wide enough to leave no core, narrow enough to be quick."""
 SPOTS, NEARLY = 60, 0.97
 """Places tried each way for an entry, and from what share of the greatest width on one counts as as wide."""
 SLOT = 1.6
@@ -41,7 +39,7 @@ class Entry:
 
     helix: `points` is the flat circle it ends with (closed, counterclockwise), `centre` set;
     ramp: `points` are a line, (n, 2); plunge: as either of them, after a way straight down at the centre
-    or the line's first end; outside: `points` is the one place.
+    or the line's first end; outside: `points` is the one place, in the air or in a drilled hole.
     """
 
     kind: str
@@ -54,6 +52,8 @@ class Entry:
     """Ramps: whether the line begins and ends on what is cleared down to the level."""
     before: tuple["Entry", ...] = ()
     """Ramps that are made before this one, with nothing cut from them until all are."""
+    hole: Hole | None = None
+    """Outside: the drilled hole that the cutter comes down in; where it ends a helix in it takes the rest."""
 
 
 def find_entry(area: Area, part: Polygon, clearance: float, wish: Wish | None = None) -> Entry | None:
@@ -62,6 +62,9 @@ def find_entry(area: Area, part: Polygon, clearance: float, wish: Wish | None = 
     place = wish.place
     if place is not None and not part.contains(shapely.Point(place)):
         place = None
+    hole = next((h for h in area.holes if _goes_in(h, part, place)), None)
+    if hole is not None:
+        return Entry("outside", np.array([[hole.x, hole.y]]), None, hole=hole)
     if area.has_air and wish.kind == "auto":
         spot = air_start(area, part, clearance)
         if place is not None:
@@ -70,7 +73,7 @@ def find_entry(area: Area, part: Polygon, clearance: float, wish: Wish | None = 
         if spot is not None:
             return Entry("outside", np.array([spot]), None)
     if place is None:
-        x, y, widest = _widest(part, area.wall, area.radius)
+        x, y, widest = widest_place(part, area.wall, area.radius)
     else:
         (x, y), widest = place, area.wall + float(part.boundary.distance(shapely.Point(place)))
     spare = widest - area.wall
@@ -84,6 +87,20 @@ def find_entry(area: Area, part: Polygon, clearance: float, wish: Wish | None = 
         if kind in ways and (found := ways[kind]()) is not None:
             return found
     return None
+
+
+def _goes_in(hole: Hole, part: Polygon, place: tuple[float, float] | None) -> bool:
+    """Whether a hole leads into `part`, and is where the user wants to go in, if that is said."""
+    spot = shapely.Point(hole.x, hole.y)
+    return part.contains(spot) and (place is None or spot.distance(shapely.Point(place)) < hole.radius)
+
+
+def helix_in(hole: Hole, radius: float) -> Entry:
+    """The helix that takes what stands below a hole: as wide as the hole lets the cutter go round in it."""
+    r = hole.radius - radius
+    angles = np.linspace(0.0, 2.0 * np.pi, 73)
+    circle = np.column_stack([hole.x + r * np.cos(angles), hole.y + r * np.sin(angles)])
+    return Entry("helix", circle, float(np.pi / 2), (hole.x, hole.y))
 
 
 def is_narrow(part: Polygon, radius: float) -> bool:
@@ -120,7 +137,7 @@ def _plunge(part: Polygon, x: float, y: float, spare: float, radius: float) -> E
     )
 
 
-def _widest(part: Polygon, wall: float, radius: float) -> tuple[float, float, float]:
+def widest_place(part: Polygon, wall: float, radius: float) -> tuple[float, float, float]:
     """Where a spiral has most room in `part` (of the locus), and how far walls are there.
 
     Of the places that are nearly as wide as the widest, the one in the middle: a spiral from there goes

@@ -101,6 +101,8 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
 
     `tick` is called with the share of the part done, 0 to 1, and may raise to stop.
     """
+    if area.holes and (entry is None or entry.hole is None):
+        area, ground = area.solid(), None
     paths: list[PartPath] = []
     findings: list[Finding] = []
     whole = part.buffer(area.radius).intersection(area.material).area
@@ -279,13 +281,15 @@ def _inner_entry(work: Clearing, area: Area, part: Polygon, rest: BaseGeometry, 
             return Entry("ramp", line, float(np.arctan2(*(line[-2] - line[-1])[::-1])), open_ends=(True, False))
     if inside is None:
         return None
-    return find_entry(replace(area, material=area.free), inside, 0.0, kind) or ramp_across(part, inside, radius)
+    return find_entry(replace(area, material=area.free, holes=()), inside, 0.0, kind) or ramp_across(part, inside, radius)
 
 
 def _wish_findings(area: Area, part: Polygon, entry: Entry, wish: Wish, operation: str) -> list[Finding]:
     """What was not done as wished."""
     x, y = (float(v) for v in (entry.centre or entry.points[0]))
     said = []
+    if entry.hole is not None:
+        return []
     if wish.kind not in ("auto", entry.kind):
         why = " The cutter does not cut at its middle." if wish.kind == "plunge" and not wish.plunge else ""
         said.append(f'No {wish.kind} fits where area "{area.name}" is entered: {entry.kind} instead.{why}')

@@ -91,6 +91,10 @@ def find_openings(area: Area, part: Polygon, clearance: float, wish: Wish | None
     if wish.place is not None and not part.contains(shapely.Point(wish.place)):
         # It is in another part, or in a wall.
         wish = replace(wish, place=None)
+    if usual.hole is not None:
+        # A slot may be cut sooner on a ramp that knows nothing of the hole.
+        other = find_openings(area.solid(), part, clearance, wish, target, pace) if pace is not None else []
+        return [*_from_outside(usual, area, part, wish, target, pace), *other]
     if usual.kind == "outside":
         return [usual] if wish.place is not None else _from_outside(usual, area, part, wish, target, pace)
     if usual.kind not in ("helix", "ramp") or wish.kind == "helix":

@@ -10,9 +10,10 @@ from shapely.geometry import Point
 from shapely.geometry.base import BaseGeometry
 
 from justbite.model.moves import COUNTERCLOCKWISE, CUT, ENTRY, LINE, LINK
+from justbite.path.area import Hole
 from justbite.path.blocks import MovesBuilder, lifted
 from justbite.path.descent import Descent, FullWidth, descend
-from justbite.path.entry import Entry
+from justbite.path.entry import Entry, helix_in
 from justbite.path.fronts import Piece
 from justbite.path.level import PartPath
 from justbite.path.lines import length_of
@@ -117,6 +118,9 @@ def enter(out: MovesBuilder, entry: Entry, above: float, z: float, heights: Heig
     if out.here[2] < heights.travel:
         out.rapid(out.here[0], out.here[1], heights.travel)
     out.rapid(x, y, heights.travel)
+    if entry.hole is not None:
+        _through_hole(out, entry.hole, above, z, heights, feeds, radius)
+        return
     if entry.kind == "outside":
         _come_down(out, x, y, z + heights.gap, heights, feeds, ENTRY)
         out.to(LINE, x, y, z, feeds.link, ENTRY)
@@ -129,6 +133,22 @@ def enter(out: MovesBuilder, entry: Entry, above: float, z: float, heights: Heig
         _helix(out, entry, above + ABOVE, z, feeds, radius)
     if down is not None:
         out.lines(down.ends, down.feeds, ENTRY)
+
+
+def _through_hole(out: MovesBuilder, hole: Hole, above: float, z: float, heights: Heights, feeds: Feeds,
+                  radius: float) -> None:  # fmt: skip
+    """Down a drilled hole, and on by a helix where it ends above `z`; then to its middle."""
+    end = min(max(z, hole.bottom), above)
+    # A rapid comes down clear of walls by the gap, and of the floor.
+    tight = hole.radius - radius < heights.gap
+    _come_down(out, hole.x, hole.y, (above if tight else end) + heights.gap, heights, feeds, ENTRY)
+    if end > z + 1e-6:
+        down = helix_in(hole, radius)
+        x, y, _ = _helix_begin(down, end + ABOVE, z, feeds, radius)
+        out.to(LINE, hole.x, hole.y, end + ABOVE, feeds.link, ENTRY)
+        out.to(LINE, x, y, end + ABOVE, feeds.entry, ENTRY)
+        _helix(out, down, end + ABOVE, z, feeds, radius)
+    out.to(LINE, hole.x, hole.y, z, feeds.link, ENTRY)
 
 
 def helix_drop(r: float, radius: float, feeds: Feeds) -> float:

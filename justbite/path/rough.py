@@ -15,13 +15,15 @@ from justbite.model.bite import Bite
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Machine, Material, Operation
 from justbite.model.moves import Moves
-from justbite.model.shapes import region_shape
+from justbite.model.shapes import SAME, region_shape
 from justbite.model.stock import heights as stock_heights
+from justbite.path.area import parts_of
 from justbite.path.blocks import MovesBuilder
 from justbite.path.entry import Entry, Wish
 from justbite.path.level import PartPath, PartPlan, ground_of, plan_part, ways_into
 from justbite.path.links import Speeds
 from justbite.path.opening import Pace
+from justbite.path.predrill import drilled_findings, worth_drilling
 from justbite.path.program import FeedLaw, Feeds, Heights, add_level
 from justbite.path.together import Tick, side_by_side
 from justbite.path.warm import make_ready
@@ -113,6 +115,9 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
             _level_by_level(out, job, {name: levels[name] for name in ready}, terms)
     swept = []
     for work, made in zip(works, plans, strict=True):
+        findings += drilled_findings(operation.name, work.area, [p for plan in made for p in plan.paths], work.bottom)
+        if not work.area.holes:
+            findings += _worth_drilling(operation.name, work, made, terms, job.region(work.area.name).start)
         shape = shapely.union_all([plan.swept for plan in made])
         film = work.area.snap + limits.chord_share * terms.radius
         swept.append(Swept(shape, work.bottom, terms.radius, film))
@@ -141,13 +146,20 @@ class _Terms:
         add_level(out, level.paths, level.above, level.z, self.ae, heights, self.feeds, self.tolerance, self.radius)
 
     def seconds(self, paths: Sequence[PartPath], work: Work) -> float:
-        """How long a plan's first level takes; what is fitted for it is so for all levels."""
+        """How long a plan's first level takes, or where levels are not alike one of them on average.
+
+        What is fitted for one is so for all.
+        """
         if not paths:
             return math.inf
-        out = MovesBuilder(np.array([*paths[0].entry.points[0], self.heights.travel]))
-        z, own = work.levels(self.step)[0], list(paths)
-        add_level(out, own, work.top, z, self.ae, self.heights, self.feeds, self.tolerance, self.radius)
-        return self.clock(out.build())
+        levels, own = work.levels(self.step), list(paths)
+        # A hole may end on the way down.
+        alike = all(path.entry.hole is None or path.entry.hole.bottom < levels[-1] + SAME for path in own)
+        told = [(work.top, levels[0])] if alike else list(pairwise((work.top, *levels)))
+        out = MovesBuilder(np.array([*own[0].entry.points[0], self.heights.travel]))
+        for above, z in told:
+            add_level(out, own, above, z, self.ae, self.heights, self.feeds, self.tolerance, self.radius)
+        return self.clock(out.build()) / len(told)
 
     @property
     def speeds(self) -> Speeds:
@@ -207,6 +219,17 @@ def _planned(job: Job, operation: Operation, works: list[Work], terms: _Terms, w
 
 def _ways_into(work: Work, terms: _Terms, wish: Wish, _tick: Tick) -> list[tuple[Polygon, list[Entry]]]:
     return ways_into(work.area, terms.clearance, wish, terms.ae, _pace(work, terms))
+
+
+def _worth_drilling(name: str, work: Work, made: list[PartPlan], terms: _Terms, start: tuple[float, float] | None
+                    ) -> list[Finding]:  # fmt: skip
+    levels, per_mm = len(work.levels(terms.step)), 60.0 / terms.feeds.cut
+    pace = _pace(work, terms)
+    told = (
+        worth_drilling(name, work, part, list(plan.paths), terms.ae, levels, terms.clearance, start, pace, per_mm)
+        for part, plan in zip(parts_of(work.area), made, strict=True)
+    )
+    return [finding for finding in told if finding is not None]
 
 
 def _pace(work: Work, terms: _Terms) -> Pace:

@@ -1,0 +1,95 @@
+"""Holes drilled before: what is to be drilled, what is no use, and what one would save where the way down is long.
+
+In hard metals a cutter goes down at a degree or two, and a small pocket is half its way in. A drill makes the same
+hole in seconds: then the cutter comes down in it, and passes go round it from there.
+"""
+
+import math
+from dataclasses import replace
+
+import shapely
+from shapely.geometry import Polygon
+
+from justbite.model.findings import Finding
+from justbite.path.area import LEAST_HELIX, SNUG, Area, Hole
+from justbite.path.entry import helix_in, widest_place
+from justbite.path.level import PartPath
+from justbite.path.opening import Pace, loss
+from justbite.path.works import Work
+
+ROOMY = 1.3
+"""How wide a hole that is recommended is at least, over D: it may end above the floor, and a helix go on in it."""
+POINT = 0.3
+"""How long a drill's point is, over its diameter: 0.5 / tan 59 degrees, for a point of 118."""
+ROUND_UP = 0.5
+"""mm: sizes of drills that are recommended are multiples of it."""
+GAIN, GAIN_SHARE = 20.0, 0.05
+"""What a hole must save to be worth telling: seconds, about what a drill and its change take (common practice, no
+source), and share of what the area takes at full bite."""
+
+
+def drilled_findings(name: str, area: Area, paths: list[PartPath], floor: float) -> list[Finding]:
+    """What must have been drilled for these paths, and what holes are no use. `floor`: Z of the area's."""
+    found = []
+    for hole in dict.fromkeys(path.entry.hole for path in paths if path.entry.hole is not None):
+        end = max(hole.bottom, floor)
+        said = (
+            f'Before "{name}" a hole of {2 * hole.radius:.4g} mm must be drilled in area "{area.name}" at X{hole.x:g}'
+            f" Y{hole.y:g}, as wide down to Z{end:g}."
+        )
+        found.append(Finding("entry.drilled", said, name, area.name, hole.x, hole.y, end, 2 * hole.radius))
+    for hole in area.unfit:
+        least = 2 * area.radius * (1.0 + (SNUG if hole.bottom == -math.inf else LEAST_HELIX))
+        said = (
+            f'The hole at X{hole.x:g} Y{hole.y:g} in area "{area.name}" is no way in for a {2 * area.radius:g} mm cutter:'
+            f" it must be {least:.3g} mm wide or more, and clear of walls. It is cut as if it were not there."
+        )
+        found.append(Finding("entry.hole", said, name, area.name, hole.x, hole.y, size=2 * hole.radius))
+    return found
+
+
+def worth_drilling(name: str, work: Work, part: Polygon, paths: list[PartPath], target: float, levels: int, gap: float,
+                   place: tuple[float, float] | None, pace: Pace, per_mm: float) -> Finding | None:  # fmt: skip
+    """What a hole would save where `part` of an area is entered through solid stock; None where that is little.
+
+    `paths` clear the part at each of so many `levels`; `gap` mm must be clear round a rapid; `place`: where the user
+    wants to go in; `per_mm`: seconds that a mm of cut takes, in which `pace` tells what ways cost.
+    """
+    first = next((k for k, path in enumerate(paths) if path.pieces), None)
+    if first is None or any(path.entry.kind == "outside" for path in paths[: first + 1]):
+        return None
+    entry = replace(paths[first].entry, before=tuple(path.entry for path in paths[:first]))
+    spent = levels * per_mm * sum(pace.entry(e) for e in (*entry.before, replace(entry, before=())))
+    area = work.area
+    whole = levels * per_mm * part.buffer(area.radius).area / target
+    if spent < max(GAIN, GAIN_SHARE * whole):
+        return None
+    hole = _hole(area, part, gap, place, work.bottom)
+    if hole is None:
+        return None
+    through = replace(helix_in(hole, area.radius), hole=hole)
+    gain = levels * per_mm * (loss(entry, part, target, area.radius, pace) - loss(through, part, target, area.radius, pace))
+    if gain < max(GAIN, GAIN_SHARE * whole):
+        return None
+    said = (
+        f'Ways into area "{area.name}" take {spent:.0f} s of "{name}". With a hole of {2 * hole.radius:g} mm drilled'
+        f" before at X{hole.x:g} Y{hole.y:g}, as wide down to Z{hole.bottom:g}, it would be done about {gain:.0f} s"
+        " sooner, drilling not counted."
+    )
+    return Finding("rule.pre-drill", said, name, area.name, hole.x, hole.y, hole.bottom, 2 * hole.radius)
+
+
+def _hole(area: Area, part: Polygon, gap: float, place: tuple[float, float] | None, floor: float) -> Hole | None:
+    """The hole to be recommended: its point stays above the floor. None where there is no room for it."""
+    radius = area.radius
+    if place is not None and part.contains(shapely.Point(place)):
+        (x, y), room = place, float(part.boundary.distance(shapely.Point(place)))
+    else:
+        x, y, wide = widest_place(part, area.wall, radius)
+        room = wide - area.wall
+    x, y = round(x, 2), round(y, 2)
+    wanted = max(ROOMY * radius, radius + gap)
+    diameter = ROUND_UP * math.ceil(2.0 * wanted / ROUND_UP - 1e-9)
+    if 0.5 * diameter - radius > room - 0.01:
+        return None
+    return Hole(x, y, 0.5 * diameter, math.ceil(10.0 * (floor + POINT * diameter)) / 10.0)
