@@ -30,6 +30,7 @@ from justbite.motion.clock import Drive, block_times
 from justbite.nc.reader import read_program
 from justbite.nc.writer import Heading, write_program
 from justbite.path.blocks import MovesBuilder
+from justbite.path.predrill import drilled_notes
 from justbite.path.rough import Bears, add_operation
 from justbite.path.works import Limits, Swept
 from justbite.prepare import bite_of, case_for, check_job, own_bites
@@ -103,7 +104,8 @@ def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:
         raise NothingToCutError(f"There is nothing to cut. {reasons}".strip())
     progress(0.72, "Writing the program")
     headings = [
-        Heading(i + 1, o.name, o.tool, b.speed) for i, (o, b) in enumerate(zip(job.operations, bites, strict=True))
+        Heading(i + 1, o.name, o.tool, b.speed, drilled_notes(o.name, findings))
+        for i, (o, b) in enumerate(zip(job.operations, bites, strict=True))
     ]
     give_back_small()
     slowed_blocks = 0

@@ -25,13 +25,13 @@ RUNNING = (Plan.State.WAITING, Plan.State.COMPUTING)
 
 def make_job(document: Any) -> Job:
     """Keep a new job. Raises JobError; then nothing is kept."""
-    core.check(document)
+    document = core.kept(document)
     return Job.objects.create(name=document["name"], document=document)
 
 
 def change_job(job: Job, document: Any) -> Job:
     """Replace a job's document; the earlier one goes into its history. Raises JobError."""
-    core.check(document)
+    document = core.kept(document)
     with transaction.atomic():
         current = Job.objects.select_for_update().get(pk=job.pk)
         if current.document == document:

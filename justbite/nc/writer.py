@@ -13,12 +13,14 @@ from justbite.model.moves import RAPID, Moves, lengths
 
 @dataclass(frozen=True, slots=True)
 class Heading:
-    """What stands before an operation: number and name, tool number, spindle speed in rpm."""
+    """What stands before an operation: number and name, tool number, spindle speed in rpm, and notes."""
 
     number: int
     name: str
     tool: int
     speed: float
+    notes: tuple[str, ...] = ()
+    """What must be so before it is run."""
 
 
 def _word(letter: str, value: float) -> str:
@@ -46,6 +48,7 @@ def write_program(name: str, moves: Moves, headings: list[Heading], travel: floa
             head = headings[operation]
             out += [
                 f"(OP {head.number} {_plain(head.name)})",
+                *(f"({_plain(note)})" for note in head.notes),
                 f"T{head.tool} M6",
                 f"S{head.speed:.0f} M3",
                 f"G0 Z{travel:.4f}".rstrip("0").rstrip("."),

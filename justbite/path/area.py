@@ -21,8 +21,11 @@ MOST_LEFT = 0.001
 """Share of an area that an operation may leave standing."""
 
 
-SNUG = 0.1
-"""How much more than R the radius of a drilled hole must be: in a narrower one no pass finds a beginning."""
+BESIDE = 0.05
+"""R more than the gap that a rapid keeps from stock beside it: so much the map of the proof may tell otherwise."""
+NOTHING = Polygon()
+SNUG = 0.15
+"""How much more than R the radius of a drilled hole must be, in R: in narrower ones small bites find no beginning."""
 LEAST_HELIX, MOST_HELIX = 0.25, 0.9
 """Radius of a helix in cutter radii: wide enough to leave no core, narrow enough to be quick."""
 
@@ -33,7 +36,9 @@ class Hole:
 
     x: float
     y: float
+    diameter: float
     radius: float
+    """What counts of that: where a helix takes what stands below, no more than a helix is wide."""
     bottom: float
     """Z of its lower end; minus infinity where that is no higher than the floor."""
 
@@ -60,7 +65,7 @@ class Area:
     """x, y, width of places in the area that the cutter does not reach."""
     holes: tuple[Hole, ...] = ()
     """That the cutter comes down in, the widest first; what stands below them is as good as gone."""
-    drilled: BaseGeometry = Polygon()
+    drilled: BaseGeometry = NOTHING
     """What of the material is gone by that."""
     unfit: tuple[Hole, ...] = ()
     """Too narrow for the cutter, or where it may not go: planned as if they were not there."""
@@ -72,7 +77,7 @@ class Area:
 
     def solid(self) -> "Area":
         """The area as if no hole were drilled in it."""
-        return replace(self, holes=(), drilled=Polygon(), material=self.material.union(self.drilled))
+        return replace(self, holes=(), drilled=NOTHING, material=self.material.union(self.drilled))
 
 
 def make_area(job: Job, region: Region, radius: float, allowance: float, snap: float, chord: float,
@@ -109,12 +114,12 @@ def _holes(region: Region, locus: BaseGeometry, radius: float) -> tuple[tuple[Ho
 
     Where a hole ends above the floor a helix in it takes the rest: it must be wide enough for that.
     """
-    fit, unfit = [], []
+    fit: list[Hole] = []
+    unfit: list[Hole] = []
     for drilled in sorted(region.drilled, key=lambda d: -d.diameter):
         ends = drilled.bottom is not None and drilled.bottom > region.bottom + 1e-6
-        # Below its end no more than a helix takes is as good as gone.
         wide = min(drilled.diameter / 2, (1.0 + MOST_HELIX) * radius) if ends else drilled.diameter / 2
-        hole = Hole(*drilled.at, wide, float(drilled.bottom or 0.0) if ends else -math.inf)
+        hole = Hole(*drilled.at, drilled.diameter, wide, float(drilled.bottom or 0.0) if ends else -math.inf)
         turn = hole.radius - radius
         roomy = turn >= (LEAST_HELIX if ends else SNUG) * radius
         middle = Point(hole.x, hole.y)
@@ -138,13 +143,13 @@ def rest_of(area: Area, gone: BaseGeometry, film: float, least: float) -> Area:
     thin = [p.buffer(-0.5 * least).is_empty for p in pieces]
     little = rest.area < MOST_LEFT * area.material.area and rest.buffer(-least).is_empty
     if all(thin) or little:
-        return replace(area, material=Polygon(), holes=(), unfit=())
+        return replace(area, material=NOTHING, holes=(), unfit=())
     # A hair wider, so that no seam stays between what is left out and what is gone.
     crumbs = shapely.union_all([p for p, out in zip(pieces, thin, strict=True) if out]).buffer(0.1 * film)
     walls = area.material.difference(reach)
     worth = shapely.union_all([p for p, out in zip(pieces, thin, strict=True) if not out])
     rest = shapely.union_all([worth, walls.difference(gone)]).difference(crumbs)
-    return replace(area, material=rest, holes=(), drilled=Polygon(), unfit=())
+    return replace(area, material=rest, holes=(), drilled=NOTHING, unfit=())
 
 
 def parts_of(area: Area) -> list[Polygon]:
@@ -169,7 +174,7 @@ def air_start(area: Area, part: Polygon, clearance: float) -> tuple[float, float
     if air is None:
         return None
     # Well inside the air, nearest to the stock's middle.
-    inner = air.buffer(-0.05 * area.radius)
+    inner = air.buffer(-BESIDE * area.radius)
     near = shapely.ops.nearest_points(inner if not inner.is_empty else air, area.material.centroid)[0]
     return float(near.x), float(near.y)
 

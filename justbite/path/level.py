@@ -281,7 +281,8 @@ def _inner_entry(work: Clearing, area: Area, part: Polygon, rest: BaseGeometry, 
             return Entry("ramp", line, float(np.arctan2(*(line[-2] - line[-1])[::-1])), open_ends=(True, False))
     if inside is None:
         return None
-    return find_entry(replace(area, material=area.free, holes=()), inside, 0.0, kind) or ramp_across(part, inside, radius)
+    whole = replace(area, material=area.free, holes=())
+    return find_entry(whole, inside, 0.0, kind) or ramp_across(part, inside, radius)
 
 
 def _wish_findings(area: Area, part: Polygon, entry: Entry, wish: Wish, operation: str) -> list[Finding]:

@@ -5,13 +5,15 @@ hole in seconds: then the cutter comes down in it, and passes go round it from t
 """
 
 import math
+from collections.abc import Sequence
 from dataclasses import replace
 
 import shapely
 from shapely.geometry import Polygon
 
 from justbite.model.findings import Finding
-from justbite.path.area import LEAST_HELIX, SNUG, Area, Hole
+from justbite.model.shapes import SAME
+from justbite.path.area import BESIDE, LEAST_HELIX, SNUG, Area, Hole
 from justbite.path.entry import helix_in, widest_place
 from justbite.path.level import PartPath
 from justbite.path.opening import Pace, loss
@@ -34,26 +36,37 @@ def drilled_findings(name: str, area: Area, paths: list[PartPath], floor: float)
     for hole in dict.fromkeys(path.entry.hole for path in paths if path.entry.hole is not None):
         end = max(hole.bottom, floor)
         said = (
-            f'Before "{name}" a hole of {2 * hole.radius:.4g} mm must be drilled in area "{area.name}" at X{hole.x:g}'
+            f'Before "{name}" a hole of {hole.diameter:.4g} mm must be drilled in area "{area.name}" at X{hole.x:g}'
             f" Y{hole.y:g}, as wide down to Z{end:g}."
         )
-        found.append(Finding("entry.drilled", said, name, area.name, hole.x, hole.y, end, 2 * hole.radius))
+        found.append(Finding("entry.drilled", said, name, area.name, hole.x, hole.y, end, hole.diameter))
     for hole in area.unfit:
         least = 2 * area.radius * (1.0 + (SNUG if hole.bottom == -math.inf else LEAST_HELIX))
         said = (
-            f'The hole at X{hole.x:g} Y{hole.y:g} in area "{area.name}" is no way in for a {2 * area.radius:g} mm cutter:'
-            f" it must be {least:.3g} mm wide or more, and clear of walls. It is cut as if it were not there."
+            f'The hole at X{hole.x:g} Y{hole.y:g} in area "{area.name}" is no way in for a {2 * area.radius:g} mm'
+            f" cutter: it must be {least:.3g} mm wide or more, and clear of walls. It is cut as if it were not there."
         )
-        found.append(Finding("entry.hole", said, name, area.name, hole.x, hole.y, size=2 * hole.radius))
+        found.append(Finding("entry.hole", said, name, area.name, hole.x, hole.y, size=hole.diameter))
     return found
 
 
+def drilled_notes(name: str, findings: Sequence[Finding]) -> tuple[str, ...]:
+    """What the operator must know of holes before operation `name` is run, a line each."""
+    return tuple(
+        f"DRILLED BEFORE: {f.size:.4g} MM AT X{f.x:g} Y{f.y:g} DOWN TO Z{f.z:g}"
+        for f in findings
+        if f.code == "entry.drilled" and f.operation == name
+    )
+
+
 def worth_drilling(name: str, work: Work, part: Polygon, paths: list[PartPath], target: float, levels: int, gap: float,
-                   place: tuple[float, float] | None, pace: Pace, per_mm: float) -> Finding | None:  # fmt: skip
+                   place: tuple[float, float] | None, pace: Pace, per_mm: float, lowest: float
+                   ) -> Finding | None:  # fmt: skip
     """What a hole would save where `part` of an area is entered through solid stock; None where that is little.
 
     `paths` clear the part at each of so many `levels`; `gap` mm must be clear round a rapid; `place`: where the user
-    wants to go in; `per_mm`: seconds that a mm of cut takes, in which `pace` tells what ways cost.
+    wants to go in; `per_mm`: seconds that a mm of cut takes, in which `pace` tells what ways cost; `lowest`: Z of the
+    stock's underside, where a drill may come out.
     """
     first = next((k for k, path in enumerate(paths) if path.pieces), None)
     if first is None or any(path.entry.kind == "outside" for path in paths[: first + 1]):
@@ -64,23 +77,27 @@ def worth_drilling(name: str, work: Work, part: Polygon, paths: list[PartPath], 
     whole = levels * per_mm * part.buffer(area.radius).area / target
     if spent < max(GAIN, GAIN_SHARE * whole):
         return None
-    hole = _hole(area, part, gap, place, work.bottom)
+    hole = _hole(area, part, gap, place, work.bottom, work.bottom <= lowest + SAME)
     if hole is None:
         return None
     through = replace(helix_in(hole, area.radius), hole=hole)
-    gain = levels * per_mm * (loss(entry, part, target, area.radius, pace) - loss(through, part, target, area.radius, pace))
+    now, then = (loss(e, part, target, area.radius, pace) for e in (entry, through))
+    gain = levels * per_mm * (now - then)
     if gain < max(GAIN, GAIN_SHARE * whole):
         return None
+    end = None if hole.bottom == -math.inf else hole.bottom
+    deep = "through the floor" if end is None else f"as wide down to Z{end:g}"
     said = (
-        f'Ways into area "{area.name}" take {spent:.0f} s of "{name}". With a hole of {2 * hole.radius:g} mm drilled'
-        f" before at X{hole.x:g} Y{hole.y:g}, as wide down to Z{hole.bottom:g}, it would be done about {gain:.0f} s"
-        " sooner, drilling not counted."
+        f'Ways into area "{area.name}" take {spent:.0f} s of "{name}". With a hole of {hole.diameter:g} mm drilled'
+        f" before at X{hole.x:g} Y{hole.y:g}, {deep}, it would be done about {gain:.0f} s sooner, drilling not counted."
     )
-    return Finding("rule.pre-drill", said, name, area.name, hole.x, hole.y, hole.bottom, 2 * hole.radius)
+    return Finding("rule.pre-drill", said, name, area.name, hole.x, hole.y, end, hole.diameter)
 
 
-def _hole(area: Area, part: Polygon, gap: float, place: tuple[float, float] | None, floor: float) -> Hole | None:
-    """The hole to be recommended: its point stays above the floor. None where there is no room for it."""
+def _hole(area: Area, part: Polygon, gap: float, place: tuple[float, float] | None, floor: float, out: bool
+          ) -> Hole | None:  # fmt: skip
+    """The hole to be recommended: its point stays above the floor, but where it comes `out` below; None where there is
+    no room for it."""
     radius = area.radius
     if place is not None and part.contains(shapely.Point(place)):
         (x, y), room = place, float(part.boundary.distance(shapely.Point(place)))
@@ -88,8 +105,9 @@ def _hole(area: Area, part: Polygon, gap: float, place: tuple[float, float] | No
         x, y, wide = widest_place(part, area.wall, radius)
         room = wide - area.wall
     x, y = round(x, 2), round(y, 2)
-    wanted = max(ROOMY * radius, radius + gap)
+    wanted = max(ROOMY * radius, (1.0 + BESIDE) * radius + gap)
     diameter = ROUND_UP * math.ceil(2.0 * wanted / ROUND_UP - 1e-9)
     if 0.5 * diameter - radius > room - 0.01:
         return None
-    return Hole(x, y, 0.5 * diameter, math.ceil(10.0 * (floor + POINT * diameter)) / 10.0)
+    end = -math.inf if out else math.ceil(10.0 * (floor + POINT * diameter)) / 10.0
+    return Hole(x, y, diameter, 0.5 * diameter, end)

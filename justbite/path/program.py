@@ -10,7 +10,7 @@ from shapely.geometry import Point
 from shapely.geometry.base import BaseGeometry
 
 from justbite.model.moves import COUNTERCLOCKWISE, CUT, ENTRY, LINE, LINK
-from justbite.path.area import Hole
+from justbite.path.area import BESIDE, Hole
 from justbite.path.blocks import MovesBuilder, lifted
 from justbite.path.descent import Descent, FullWidth, descend
 from justbite.path.entry import Entry, helix_in
@@ -140,7 +140,7 @@ def _through_hole(out: MovesBuilder, hole: Hole, above: float, z: float, heights
     """Down a drilled hole, and on by a helix where it ends above `z`; then to its middle."""
     end = min(max(z, hole.bottom), above)
     # A rapid comes down clear of walls by the gap, and of the floor.
-    tight = hole.radius - radius < heights.gap
+    tight = hole.radius - radius < heights.gap + BESIDE * radius
     _come_down(out, hole.x, hole.y, (above if tight else end) + heights.gap, heights, feeds, ENTRY)
     if end > z + 1e-6:
         down = helix_in(hole, radius)

@@ -117,7 +117,7 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
     for work, made in zip(works, plans, strict=True):
         findings += drilled_findings(operation.name, work.area, [p for plan in made for p in plan.paths], work.bottom)
         if not work.area.holes:
-            findings += _worth_drilling(operation.name, work, made, terms, job.region(work.area.name).start)
+            findings += _worth_drilling(job, operation.name, work, made, terms)
         shape = shapely.union_all([plan.swept for plan in made])
         film = work.area.snap + limits.chord_share * terms.radius
         swept.append(Swept(shape, work.bottom, terms.radius, film))
@@ -221,15 +221,16 @@ def _ways_into(work: Work, terms: _Terms, wish: Wish, _tick: Tick) -> list[tuple
     return ways_into(work.area, terms.clearance, wish, terms.ae, _pace(work, terms))
 
 
-def _worth_drilling(name: str, work: Work, made: list[PartPlan], terms: _Terms, start: tuple[float, float] | None
-                    ) -> list[Finding]:  # fmt: skip
+def _worth_drilling(job: Job, name: str, work: Work, made: list[PartPlan], terms: _Terms) -> list[Finding]:
     levels, per_mm = len(work.levels(terms.step)), 60.0 / terms.feeds.cut
-    pace = _pace(work, terms)
-    told = (
-        worth_drilling(name, work, part, list(plan.paths), terms.ae, levels, terms.clearance, start, pace, per_mm)
-        for part, plan in zip(parts_of(work.area), made, strict=True)
-    )
-    return [finding for finding in told if finding is not None]
+    start, pace, lowest = job.region(work.area.name).start, _pace(work, terms), stock_heights(job.stock)[0]
+    found = []
+    for part, plan in zip(parts_of(work.area), made, strict=True):
+        told = worth_drilling(
+            name, work, part, list(plan.paths), terms.ae, levels, terms.clearance, start, pace, per_mm, lowest
+        )
+        found += [told] if told is not None else []
+    return found
 
 
 def _pace(work: Work, terms: _Terms) -> Pace:

@@ -219,8 +219,9 @@ def _emptied(stock: Stock, job: Job, operation: Operation, radius: float) -> lis
         found += [
             (region_shape(b, stock.chord), b.bottom) for b in (job.region(n) for n in region.after if n not in cut)
         ]
-        found += [(shapely.Point(h.at).buffer(h.diameter / 2, quad_segs=64), region.bottom if h.bottom is None else h.bottom)
-                  for h in region.drilled]  # fmt: skip
+        for h in region.drilled:
+            shape = shapely.Point(h.at).buffer(h.diameter / 2, quad_segs=64)
+            found.append((shape, region.bottom if h.bottom is None else h.bottom))
     return found
 
 

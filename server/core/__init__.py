@@ -49,6 +49,12 @@ def check(document: Any) -> Job:
     return job
 
 
+def kept(document: Any) -> dict[str, Any]:
+    """A document as it is kept: sound, and in millimetres, which is what the screens take its figures for."""
+    job = check(document)
+    return dict(document) if document.get("units", "mm") == "mm" else job.model_dump(mode="json")
+
+
 Path = dict[str, Any] | None
 """What a fresh plan's report says of an operation's path; None: not planned."""
 

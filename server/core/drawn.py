@@ -43,4 +43,5 @@ def region_picture(region: Region) -> dict[str, Any]:
             for line, o in zip(lines, is_open, strict=True)
         ],
         "islands": [drawn(r) for r in region.islands],
+        "drilled": [{"x": h.at[0], "y": h.at[1], "radius": h.diameter / 2} for h in region.drilled],
     }

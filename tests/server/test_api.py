@@ -50,6 +50,18 @@ class JobsTest(ApiCase):
         self.send("delete", f"/jobs/{pk}", expect=204)
         self.assertEqual(self.send("get", f"/jobs/{pk}", expect=404)["faults"], ["That is no longer here."])
 
+    def test_inches_are_kept_as_millimetres(self) -> None:
+        """The screens take what a document says for millimetres."""
+        inch = document()
+        inch["units"] = "in"
+        pk = self.send("post", "/jobs", {"document": inch}, 201)["id"]
+        kept = self.send("get", f"/jobs/{pk}")["document"]
+        self.assertEqual(kept["units"], "mm")
+        self.assertAlmostEqual(kept["regions"][0]["bottom"], -8 * 25.4)
+        self.assertAlmostEqual(kept["tools"][0]["diameter"], 254)
+        self.send("put", f"/jobs/{pk}", {"document": inch})
+        self.assertEqual(self.send("get", f"/jobs/{pk}")["document"], kept)
+
     def test_bad_changes_are_refused_whole(self) -> None:
         pk = self.make()
         for spoil, said in (

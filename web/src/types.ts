@@ -39,6 +39,14 @@ export interface Tool {
   dynamics?: { frequency: number; stiffness: number; damping: number }[] | null;
 }
 
+/** A hole that is drilled into an area before it is cut. */
+export interface DrilledHole {
+  at: [number, number];
+  diameter: number;
+  /** Z down to which it has its whole width; null: to the floor of the area. */
+  bottom?: number | null;
+}
+
 export interface Region {
   name: string;
   outline: Vertex[];
@@ -49,6 +57,7 @@ export interface Region {
   floors?: number[];
   after?: string[];
   start?: [number, number] | null;
+  drilled?: DrilledHole[];
   feature?: { key: string; kind: string } | null;
 }
 
@@ -141,6 +150,8 @@ export interface Finding {
   area: string;
   x: number | null;
   y: number | null;
+  z: number | null;
+  size: number | null;
 }
 
 export interface OperationReport {
@@ -191,6 +202,7 @@ export interface Picture {
     bottom: number;
     edges: { points: [number, number][]; open: boolean }[];
     islands: [number, number][][];
+    drilled: { x: number; y: number; radius: number }[];
   }[];
 }
 

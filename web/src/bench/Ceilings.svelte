@@ -4,6 +4,7 @@
   import type { Ceiling, Finding } from '../types';
   import type { BenchState } from './bench.svelte';
   import { gathered } from './findings';
+  import { withHole } from './rest';
   import TurnTrace from './TurnTrace.svelte';
 
   let { bench }: { bench: BenchState } = $props();
@@ -26,6 +27,7 @@
   }
 
   const OWN = 'rule.own-bite';
+  const DRILL = 'rule.pre-drill';
 
   function digits(c: Ceiling): number {
     return c.ceiling >= 100 ? 0 : c.ceiling >= 1 ? 1 : 3;
@@ -87,6 +89,10 @@
           {#if f.code === OWN && bench.holds(f.operation, f.area)}
             <button class="own" onclick={() => void bench.giveOwn(f.operation, f.area)}>
               Cut it by itself
+            </button>
+          {:else if f.code === DRILL && bench.plan?.fresh}
+            <button class="own" onclick={() => void bench.changeRegion(f.area, (r) => withHole(r, f))}>
+              It will be drilled
             </button>
           {/if}
         </li>

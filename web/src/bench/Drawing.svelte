@@ -223,6 +223,14 @@
               )}V{toY(m.y + m.h * 0.62)}"
             />
           {/each}
+          {#each region.drilled as hole, i (i)}
+            {@const over = 1.3 * hole.radius * shown.scale}
+            <g class="drilled" transform="translate({toX(hole.x)},{toY(hole.y)})">
+              <circle r={hole.radius * shown.scale} />
+              <path class="centre" d="M{-over},0H{over}M0,{-over}V{over}" />
+              <title>Drilled before, {number(2 * hole.radius, 2)} mm</title>
+            </g>
+          {/each}
           {#each region.edges as e, i (i)}
             <path d="M{line(e.points)}" class="edge" class:open={e.open} />
             <path
@@ -330,6 +338,11 @@
     fill: var(--paper);
     stroke: var(--ink);
     stroke-width: 2.2;
+  }
+  .drilled circle {
+    fill: none;
+    stroke: var(--ink);
+    stroke-width: 1.4;
   }
   .centre {
     fill: none;

@@ -3,6 +3,8 @@
   import { number } from '../format';
   import QuantityField from '../parts/QuantityField.svelte';
   import TextField from '../parts/TextField.svelte';
+  import Holes from './Holes.svelte';
+  import { noPlace, placeIn } from './place';
   import type { Operation, Region } from '../types';
   import type { BenchState } from './bench.svelte';
 
@@ -25,17 +27,9 @@
   const back = $derived(operation.conventional ?? 0);
 
   async function goIn(region: Region, typed: string): Promise<boolean> {
-    const words = typed
-      .trim()
-      .split(/[\s;]+/)
-      .filter(Boolean)
-      .map((w) => Number(w.replace(',', '.')));
-    fault = '';
-    if (words.length && (words.length !== 2 || !words.every(Number.isFinite))) {
-      fault = `"${typed}" is not a place: give X and Y with a space between them.`;
-      return false;
-    }
-    const start: Region['start'] = words.length ? [words[0]!, words[1]!] : null;
+    const start = typed.trim() ? placeIn(typed) : null;
+    fault = start === undefined ? noPlace(typed) : '';
+    if (start === undefined) return false;
     await bench.changeRegion(region.name, (r) => ({ ...r, start }));
     return true;
   }
@@ -79,6 +73,7 @@
       ontake={(typed) => goIn(region, typed)}
     />
   </label>
+  <Holes {bench} {region} onfault={(sentence) => (fault = sentence)} />
 {/each}
 {#if fault}<p class="fault" role="alert">{fault}</p>{/if}
 {#if regions.length > 1}

@@ -1,6 +1,6 @@
 /** Operations made from one that is there: for what its cutter leaves, or for one of its areas; and taken out again. */
 import { ROUGHERS, toolFrom } from '../stores';
-import type { JobDocument, Operation, StoreEntry, Tool } from '../types';
+import type { Finding, JobDocument, Operation, Region, StoreEntry, Tool } from '../types';
 
 /** Diameter of the cutter for the rest over that of the one before it, at most (common practice: about half). */
 const SMALLER = 0.6;
@@ -52,6 +52,13 @@ export function withOwn(document: JobDocument, operation: string, area: string):
   const both = first ? [own, left] : [left, own];
   const operations = document.operations.flatMap((o, i) => (i === at ? both : [o]));
   return { ...document, operations };
+}
+
+/** A region with the hole that a finding tells of drilled in it. */
+export function withHole(region: Region, finding: Finding): Region {
+  const { x, y, z, size } = finding;
+  if (x === null || y === null || !size) return region;
+  return { ...region, drilled: [...(region.drilled ?? []), { at: [x, y], diameter: size, bottom: z }] };
 }
 
 /** The job without the operation at `at`. */

@@ -3,7 +3,7 @@
  * part is laid anew. Nothing here changes what it is given.
  */
 import * as api from '../api/client';
-import type { Datum, Region } from '../types';
+import type { Datum, DrilledHole, Region } from '../types';
 
 /** Something to cut: found on the part or made by hand. */
 export interface Area {
@@ -19,6 +19,10 @@ export interface Area {
   after: string[];
   /** Heights in between that get a level of their own. */
   floors: number[];
+  /** Where the cutter is to go in; null: where it is quickest. */
+  start: [number, number] | null;
+  /** Holes that are drilled before. */
+  drilled: DrilledHole[];
 }
 
 export function areaIn(a: Area): api.AreaIn {
@@ -43,6 +47,8 @@ export function areaOf(feature: api.Feature, found: boolean): Area {
     open: feature.open_edges,
     after: feature.after,
     floors: [],
+    start: null,
+    drilled: [],
   };
 }
 
@@ -64,9 +70,34 @@ export function carried(before: Area[], layout: api.Layout, old: api.Layout | nu
         : bottom;
     const open = was.feature.outline.length === f.outline.length ? was.open : area.open;
     const floors = was.floors.map((z) => z + shift[2]!);
-    return { ...area, name: was.name, accepted: was.accepted, bottom: kept, open, after: was.after, floors };
+    return {
+      ...area,
+      name: was.name,
+      accepted: was.accepted,
+      bottom: kept,
+      open,
+      after: was.after,
+      floors,
+      ...waysIn(was, shift),
+    };
   });
   return [...found, ...before.filter((a) => !a.found && lies && still)];
+}
+
+/** Where the cutter goes in, with an area that was moved. */
+function waysIn(
+  was: Pick<Area, 'start' | 'drilled'>,
+  [dx, dy, dz]: number[],
+): Pick<Area, 'start' | 'drilled'> {
+  const moved = ([x, y]: [number, number]): [number, number] => [x + dx!, y + dy!];
+  return {
+    start: was.start && moved(was.start),
+    drilled: was.drilled.map((h) => ({
+      ...h,
+      at: moved(h.at),
+      bottom: h.bottom == null ? null : h.bottom + dz!,
+    })),
+  };
 }
 
 function sameTurn(a: number[][], b: number[][]): boolean {
@@ -86,6 +117,8 @@ export async function withRegions(found: Area[], regions: Region[], cut: string[
       accepted: cut.includes(r!.name),
       after: r!.after ?? [],
       floors: r!.floors ?? [],
+      start: r!.start ?? null,
+      drilled: r!.drilled ?? [],
       top: r!.top ?? 0,
       bottom: r!.bottom,
       open: openOf(r!),
@@ -105,6 +138,8 @@ export async function withRegions(found: Area[], regions: Region[], cut: string[
       accepted: cut.includes(r.name),
       after: r.after ?? [],
       floors: r.floors ?? [],
+      start: r.start ?? null,
+      drilled: r.drilled ?? [],
     };
     areas.push({ ...areaOf(feature, false), ...own });
   }

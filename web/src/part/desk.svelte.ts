@@ -458,6 +458,8 @@ export class Desk {
       bottom: a.bottom!,
       after: a.after.filter((n) => known.includes(n)),
       floors: a.floors.filter((z) => z < a.top && z > a.bottom!),
+      start: a.start,
+      drilled: a.drilled.filter((h) => h.bottom == null || h.bottom < a.top),
       feature: { key: a.feature.key, kind: a.feature.kind },
     }));
   }

@@ -1,0 +1,221 @@
+"""Holes drilled before: the way down them, what is no use, what one saves, and what happens where none was drilled."""
+
+import math
+from typing import Any
+
+from django.test import SimpleTestCase
+
+from justbite.errors import JobError
+from justbite.model.parse import parse_job
+from justbite.nc.reader import read_program
+from justbite.path.area import LEAST_HELIX, MOST_HELIX, SNUG, make_area
+from justbite.path.entry import Wish, find_entry
+from justbite.plan import Plan, plan
+from justbite.proof.audit import ProofSettings, audit_operation
+from justbite.proof.stockmap import Stock
+from tests.core.test_path import job, rectangle
+
+MIDDLE = {"at": [18, 15], "diameter": 13}
+
+
+def hard(w: float = 36, h: float = 30, **region: Any) -> dict[str, Any]:
+    """A pocket 20 mm deep in titanium, which ramps go down slowly in; 10 mm cutter."""
+    data = job(rectangle(w, h), ae=2.5, **{"bottom": -20, **region})
+    data["material"] = "titanium"
+    data["stock"]["box"]["min"][2] = -25
+    return data
+
+
+def made(data: dict[str, Any]) -> Plan:
+    return plan(parse_job(data))
+
+
+def codes(result: Plan) -> list[str]:
+    return [w["code"] for w in result.report["warnings"]]
+
+
+class HoleTest(SimpleTestCase):
+    def sound(self, result: Plan, row: int = 0) -> dict[str, Any]:
+        own: dict[str, Any] = result.report["operations"][row]
+        self.assertLessEqual(own["max_over_target"], 1.05)
+        self.assertLessEqual(own["p999_over_target"], 1.02)
+        self.assertLessEqual(own["entry_over_bite"], 1.0)
+        self.assertLessEqual(own["left_over_share"], 0.001)
+        self.assertEqual(own["gouge_mm"], 0)
+        self.assertLessEqual(own["rapid_in_stock_mm"], 0.01)
+        return own
+
+    def test_a_hole_to_the_floor_is_the_whole_way_in(self) -> None:
+        without = self.sound(made(hard()))
+        result = made(hard(drilled=[MIDDLE]))
+        row = self.sound(result)
+        self.assertLess(row["entry_seconds"], 0.5)
+        self.assertGreater(without["entry_seconds"], 60)
+        self.assertLess(row["seconds"], without["seconds"] - 0.5 * without["entry_seconds"])
+        (told,) = [w for w in result.report["warnings"] if w["code"] == "entry.drilled"]
+        self.assertEqual((told["x"], told["y"], told["z"], told["size"]), (18, 15, -20, 13))
+        self.assertIn("(DRILLED BEFORE: 13 MM AT X18 Y15 DOWN TO Z-20)", result.program.splitlines())
+        self.assertNotIn("rule.approach-gap", codes(result))
+        # It is what stands that is cut: the pocket less its corners and the hole.
+        pocket = 36 * 30 - (4 - math.pi) * 25 - math.pi * 6.5**2
+        self.assertAlmostEqual(row["removed_mm3"], 20 * pocket, delta=0.005 * 20 * pocket)
+
+    def test_where_a_hole_ends_a_helix_takes_the_rest(self) -> None:
+        spent = {}
+        for bottom in (-16.0, -12.0):
+            data = hard(drilled=[{**MIDDLE, "bottom": bottom}])
+            row = self.sound(made(data))
+            spent[bottom] = row["entry_seconds"]
+        # At the ramp angle: h / sin of it on the way down, and one flat turn in the end.
+        angle = math.radians(parse_material("titanium").ramp_angle)
+        feed = row["bite"]["entry_feed"] / 60
+        slope = 4.0 / math.sin(angle) / feed
+        self.assertAlmostEqual(spent[-12.0] - spent[-16.0], slope, delta=0.03 * slope)
+        flat = 2 * math.pi * (6.5 - 5.0) / feed
+        self.assertAlmostEqual(spent[-16.0], slope + flat, delta=0.05 * slope + 0.5)
+
+    def test_lower_levels_begin_below_a_hole_that_ends_above_them(self) -> None:
+        data = hard(drilled=[{"at": [18, 15], "diameter": 24, "bottom": -14}])
+        data["operations"][0]["step_down"] = 10
+        result = made(data)
+        row = self.sound(result)
+        self.assertEqual(row["levels"], [-10, -20])
+        # Of a hole wider than a helix no more counts there than one takes: nothing stands in it in the end.
+        self.assertLess(row["left_over_share"], 5e-4)
+
+    def test_a_tight_hole_is_come_down_at_the_feed_of_links(self) -> None:
+        result = made(hard(drilled=[{"at": [18, 15], "diameter": 11.6}]))
+        row = self.sound(result)
+        self.assertIn("entry.drilled", codes(result))
+        self.assertNotIn("rule.approach-gap", codes(result))
+        self.assertLess(row["entry_seconds"], 5)
+        moves = read_program(result.program)
+        rapids = moves.end[moves.kind == 0]
+        self.assertGreaterEqual(float(rapids[:, 2].min()), 1.0 - 1e-6)
+
+    def test_what_is_no_way_in_is_told_and_cut_as_if_it_were_not_there(self) -> None:
+        plain = made(hard())
+        for hole, least in (
+            ({"at": [18, 15], "diameter": 10 * (1 + SNUG) - 0.1}, "11.5 mm"),
+            ({"at": [18, 15], "diameter": 12, "bottom": -15}, "12.5 mm"),
+            ({"at": [4, 15], "diameter": 13}, "clear of walls"),
+        ):
+            result = made(hard(drilled=[hole]))
+            row = self.sound(result)
+            self.assertAlmostEqual(row["entry_seconds"], plain.report["operations"][0]["entry_seconds"], delta=0.01)
+            said = [w["sentence"] for w in result.report["warnings"] if w["code"] == "entry.hole"]
+            self.assertEqual(len(said), 1)
+            self.assertIn(least, said[0])
+            self.assertNotIn("DRILLED", result.program)
+
+    def test_a_start_of_the_users_goes_before_a_hole_elsewhere(self) -> None:
+        read = parse_job(hard(60, 30, drilled=[{"at": [15, 15], "diameter": 13}]))
+        area = make_area(read, read.region("area"), 5.0, 0.0, 0.006, 0.002, 0.1)
+        (part,) = area.locus.geoms if hasattr(area.locus, "geoms") else (area.locus,)
+        kinds = {}
+        for place in (None, (16.0, 15.0), (45.0, 15.0)):
+            entry = find_entry(area, part, 1.0, Wish("auto", place))
+            assert entry is not None
+            kinds[place] = entry.kind, entry.hole is not None
+        self.assertEqual(kinds, {None: ("outside", True), (16.0, 15.0): ("outside", True),
+                                 (45.0, 15.0): ("helix", False)})  # fmt: skip
+        # As if no hole were there it is all material again.
+        self.assertAlmostEqual(area.solid().material.area, 60 * 30, delta=1e-3)
+        self.assertFalse(area.solid().has_air)
+
+    def test_a_hole_of_a_size_that_a_helix_takes_counts_whole(self) -> None:
+        for diameter, counts in ((13.0, 6.5), (24.0, 5.0 * (1 + MOST_HELIX))):
+            read = parse_job(hard(drilled=[{"at": [18, 15], "diameter": diameter, "bottom": -10}]))
+            area = make_area(read, read.region("area"), 5.0, 0.0, 0.006, 0.002, 0.1)
+            self.assertEqual([h.radius for h in area.holes], [counts])
+            self.assertGreaterEqual(area.holes[0].radius - 5.0, LEAST_HELIX * 5.0)
+
+    def test_a_hole_in_the_way_of_a_ramp_is_left_aside(self) -> None:
+        """Soft metal, a slot: a ramp through it is sooner done than passes from a hole in its middle."""
+        data = job(rectangle(60, 22), ae=2.0, bottom=-20)
+        data["stock"]["box"]["min"][2] = -25
+        without = made(data).report["seconds"]
+        data["regions"][0]["drilled"] = [{"at": [30, 11], "diameter": 13, "bottom": -16}]
+        result = made(data)
+        self.sound(result)
+        self.assertLessEqual(result.report["seconds"], 1.001 * without)
+
+    def test_the_proof_finds_that_nothing_was_drilled(self) -> None:
+        data = hard(drilled=[MIDDLE])
+        program = made(data).program
+        undrilled = parse_job(hard())
+        moves = read_program(program)
+        stock = Stock(undrilled, 0.1, 0.005, 480_000_000)
+        settings = ProofSettings(1 / 60, 0.05, 0.25, 0.01, 0.005)
+        audit = audit_operation(stock, undrilled, undrilled.operations[0], moves, 2.5, 20.0, settings)
+        # A rapid's own step, full depth: the program is told as not to be run from 0.01 mm on.
+        self.assertGreater(audit.rapid, 0.2)
+
+    def test_a_rest_begins_where_the_first_cutter_left_it(self) -> None:
+        data = hard(drilled=[MIDDLE])
+        data["tools"].append({"number": 2, "diameter": 5, "flutes": 3, "flute_length": 22, "stickout": 25})
+        data["operations"].append({**data["operations"][0], "name": "rest", "tool": 2, "bite": {"ae": 0.5}})
+        result = made(data)
+        self.sound(result)
+        self.assertEqual(result.report["operations"][1]["gouge_mm"], 0)
+        told = [w["operation"] for w in result.report["warnings"] if w["code"] == "entry.drilled"]
+        self.assertEqual(told, ["rough"])
+
+    def test_inches_and_faults(self) -> None:
+        data = hard(drilled=[{**MIDDLE, "bottom": -16}])
+        data["units"] = "in"
+        (hole,) = parse_job(data).regions[0].drilled
+        self.assertAlmostEqual(hole.diameter, 13 * 25.4)
+        self.assertAlmostEqual(hole.bottom or 0.0, -16 * 25.4)
+        self.assertAlmostEqual(hole.at[0], 18 * 25.4)
+        for fault, said in (({"bottom": 1}, "must end below"), ({"diameter": 0}, "greater than 0")):
+            with self.assertRaises(JobError) as caught:
+                parse_job(hard(drilled=[{**MIDDLE, **fault}]))
+            self.assertIn(said, str(caught.exception))
+
+
+class WorthDrillingTest(SimpleTestCase):
+    def advice(self, result: Plan) -> list[dict[str, Any]]:
+        return [w for w in result.report["warnings"] if w["code"] == "rule.pre-drill"]
+
+    def test_what_is_told_is_what_it_saves(self) -> None:
+        for w, h, through in ((36, 30, False), (70, 50, False), (60, 22, False), (36, 30, True)):
+            data = hard(w, h)
+            if through:
+                data["stock"]["box"]["min"][2] = -20
+            first = made(data)
+            (told,) = self.advice(first)
+            self.assertEqual(told["z"] is None, through)
+            hole = {"at": [told["x"], told["y"]], "diameter": told["size"], "bottom": told["z"]}
+            data["regions"][0]["drilled"] = [hole]
+            second = made(data)
+            self.assertEqual(self.advice(second), [])
+            self.assertNotIn("rule.approach-gap", codes(second))
+            saved = first.report["seconds"] - second.report["seconds"]
+            said = float(told["sentence"].split("about ")[1].split(" s sooner")[0])
+            self.assertGreater(saved, 20)
+            self.assertAlmostEqual(said / saved, 1.0, delta=0.3)
+
+    def test_its_point_stays_above_the_floor(self) -> None:
+        (told,) = self.advice(made(hard()))
+        # A point of 118 degrees is d / (2 tan 59 degrees) long (geometry).
+        self.assertGreaterEqual(told["z"] - told["size"] / 2 / math.tan(math.radians(59)), -20.01)
+
+    def test_where_it_would_save_little_nothing_is_said(self) -> None:
+        soft = hard()
+        soft["material"] = "aluminium-wrought"
+        self.assertEqual(self.advice(made(soft)), [])
+        # No room for a drill that lets the cutter down: 11 mm wide, 10 mm cutter.
+        self.assertEqual(self.advice(made(hard(60, 11))), [])
+        # In from outside.
+        self.assertEqual(self.advice(made(hard(open_edges=[0]))), [])
+
+    def test_it_is_drilled_where_the_user_goes_in(self) -> None:
+        (told,) = self.advice(made(hard(60, 40, start=[14, 13])))
+        self.assertEqual((told["x"], told["y"]), (14, 13))
+
+
+def parse_material(name: str) -> Any:
+    from justbite import catalogue
+
+    return catalogue.materials()[name]
