@@ -75,7 +75,16 @@ class PartTest(SimpleTestCase):
         expect(page.get_by_role("contentinfo")).to_contain_text("in all")
 
     def keep_out_and_new_version(self, page: Page) -> None:
-        """Back to the part: a clamp goes in, the plan goes out of date; a new version says what changed."""
+        """Back to the part: a clamp goes in, the plan goes out of date; a new version says what changed.
+
+        Where the cutter goes in, which is said on the bench, is still there after that.
+        """
+        base, pk = page.url.split("#/job/")
+        document = page.request.get(f"{base}api/jobs/{pk}").json()["document"]
+        said = {"start": [20.0, 12.5], "drilled": [{"at": [20.0, 12.5], "diameter": 6.0, "bottom": None}]}
+        document["regions"][0].update(said)
+        self.assertEqual(page.request.put(f"{base}api/jobs/{pk}", data={"document": document}).status, 200)
+        page.reload()
         page.get_by_role("link", name="Part and areas").click()
         page.get_by_role("heading", name="Part and areas").wait_for()
         page.get_by_role("button", name="Rectangle").nth(1).click(timeout=READ)
@@ -90,6 +99,10 @@ class PartTest(SimpleTestCase):
         page.get_by_label("Width").press("Enter")
         page.get_by_role("button", name="Take it to the bench").click()
         expect(page.get_by_role("status")).to_contain_text("plan out of date")
+        after = page.request.get(f"{base}api/jobs/{pk}").json()["document"]
+        self.assertEqual(len(after["keep_outs"]), len(document["keep_outs"]) + 1)
+        kept = next(r for r in after["regions"] if r["name"] == document["regions"][0]["name"])
+        self.assertEqual({key: kept[key] for key in said}, said)
         page.get_by_role("link", name="Part and areas").click()
         page.get_by_label("Cut slot").wait_for(timeout=READ)
         page.get_by_role("button", name="1 Part").click()
