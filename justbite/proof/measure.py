@@ -84,8 +84,8 @@ def trace_of(steps: NDArray[np.float64], lowered: NDArray[np.float32], radial: N
         descent &= ~idle | slow
     pace[idle & ~(descent & slow)] = 0.0
     entry = ways_in(descent, above, shallow | idle, light & ~idle, pace, along[1:], FLAT_TURN * radius, APART * radius)
-    del pace
     entry &= descent | ~idle
+    del pace, descent, idle, above, shallow
     # The window's reach on either side of an entry belongs to it.
     near = entry.copy()
     for rows in chunks(len(steps)):
@@ -96,6 +96,7 @@ def trace_of(steps: NDArray[np.float64], lowered: NDArray[np.float32], radial: N
                 min(len(steps), int(np.searchsorted(along, spots[-1])) + 2),
             )
             near[rows] |= np.interp(spots, _middles(along, about), entry[about].astype(np.float32)) > 0
+    del along
     trace = Trace(
         block=block,
         position=steps[:, 1:4].astype(np.float32),
@@ -204,7 +205,11 @@ def ways_in(descent: NDArray[np.bool_], above: NDArray[np.bool_], shallow: NDArr
     such way.
     """
     entry = descent.copy()
-    cut = np.cumsum(np.where(feed > 0.0, np.diff(along, prepend=0.0), 0.0))
+    # In place: of all steps of a long program every such row counts.
+    cut = along.copy()
+    np.subtract(along[1:], along[:-1], out=cut[1:])
+    cut[feed <= 0.0] = 0.0
+    np.cumsum(cut, out=cut)
     last = -1
     for begin in np.nonzero(descent & ~np.concatenate([[False], descent[:-1]]))[0]:
         if begin <= last:
