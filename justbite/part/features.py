@@ -5,7 +5,6 @@ mouths of deeper pockets filled. An edge of it is a wall where material rises be
 is open: beyond it the part drops, or ends. Through places are the holes in the part's shadow.
 """
 
-import math
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -15,16 +14,16 @@ from shapely.geometry import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from justbite.model.drawing import Vertices
-from justbite.model.feature import Detail, Feature, Features, Kind
+from justbite.model.feature import Feature, Features, Kind
 from justbite.model.job import Region
-from justbite.model.part import Body, Face
-from justbite.model.shapes import free_space, ring_points
+from justbite.model.part import Body
+from justbite.model.shapes import free_space
+from justbite.part.details import details_of
+from justbite.part.named import LEVEL, flat, told, with_names
 from justbite.part.reach import inside_corners, reach_of, ring_area
 from justbite.part.rings import as_circle, circle_of, ring_with_arcs
 from justbite.part.shadow import HAIR, shadow, united
 
-LEVEL = 1e-4
-"""mm: heights of floors that agree so far are one."""
 BESIDE = 2e-3
 """mm: how far beside an edge is looked for a wall."""
 LEAST_AREA = 0.5
@@ -73,7 +72,7 @@ def find_features(model: Model, body: Body, rotation: NDArray[np.float64], stock
     found += _drilled(model, body, rotation, found, stock_top)
     found += _outside(model, silhouette, float(low[2]), stock, stock_top)
     found = list({f.key: f for f in found}.values())
-    named = _named(_with_order(_with_tops(found, stock_top)))
+    named = told(found, stock_top)
     bounds = (tuple(float(v) for v in low), tuple(float(v) for v in high))
     details = details_of(body, rotation)
     return Features(tuple(named), tuple(details), tuple(z for z, _ in floors), bounds)  # type: ignore[arg-type]
@@ -106,7 +105,7 @@ def slice_areas(model: Model, z: float, stock: BaseGeometry, stock_top: float) -
             feature = _feature(model, "slice", face, stock.boundary, stock_top, z, "")
             if feature is not None:
                 found.append(feature)
-    return _named(found)
+    return with_names(found)
 
 
 def _floor(model: Model, z: float, face: Polygon, above: BaseGeometry, silhouette: BaseGeometry,
@@ -258,7 +257,7 @@ def _feature(model: Model, kind: Kind, shape: BaseGeometry, opened: BaseGeometry
 def area_feature(kind: Kind, outline: Vertices, islands: tuple[Vertices, ...], open_edges: tuple[int, ...],
                  top: float, bottom: float) -> Feature:  # fmt: skip
     """A feature of an outline: its figures worked out, without a name."""
-    polygon = _flat(outline).difference(shapely.union_all([_flat(r) for r in islands]))
+    polygon = flat(outline).difference(shapely.union_all([flat(r) for r in islands]))
     if polygon.is_empty or polygon.geom_type != "Polygon":
         polygon = max(shapely.get_parts(polygon.buffer(0)), key=lambda g: g.area, default=Polygon())
     corners = inside_corners(outline, islands, set(open_edges))
@@ -346,121 +345,3 @@ def _kind(kind: Kind, polygon: Polygon, narrow: float | None, round_: bool) -> K
 def _slender(polygon: Polygon, narrow: float) -> bool:
     """Nowhere wider than its narrowest place."""
     return bool(2.0 * shapely.maximum_inscribed_circle(polygon).length < 1.1 * narrow)
-
-
-def _with_tops(found: list[Feature], stock_top: float) -> list[Feature]:
-    """Each feature begins where the floor above it, if one covers it, was cut to."""
-    shapes = [_polygon(f) for f in found]
-    out = []
-    for f, shape in zip(found, shapes, strict=True):
-        inner = shape.buffer(-0.01)
-        over = [
-            g.bottom
-            for g, other in zip(found, shapes, strict=True)
-            if f.bottom + LEVEL < g.bottom < stock_top and f.kind != "outside" and other.contains(inner)
-        ]
-        out.append(replace(f, top=min([stock_top, *over])))
-    return out
-
-
-def _with_order(found: list[Feature]) -> list[Feature]:
-    """Whose open edges lead into another feature that goes deeper: that one comes first."""
-    out = []
-    shapes = [_polygon(f) for f in found]
-    for f, shape in zip(found, shapes, strict=True):
-        first = []
-        if f.open_edges and f.kind in ("boss top", "half-open pocket", "half-open slot"):
-            rim = shape.exterior.buffer(0.05)
-            first = [
-                g.key
-                for g, other in zip(found, shapes, strict=True)
-                if g.kind != "outside"
-                and g.bottom < f.bottom - LEVEL
-                and g.top > f.bottom
-                and other.intersection(rim).area > 0.5
-            ]
-        out.append(replace(f, after=tuple(first)))
-    return out
-
-
-def _polygon(feature: Feature) -> Polygon:
-    """The filled outline, without islands taken out of it where they are what stands higher."""
-    return _flat(feature.outline).difference(shapely.union_all([_flat(r) for r in feature.islands]))
-
-
-def _flat(ring: Vertices) -> Polygon:
-    return Polygon(np.vstack(ring_points(list(ring), 0.005)))
-
-
-def _named(found: list[Feature]) -> list[Feature]:
-    """Names that tell the kind, numbered by size; holes tell their diameter."""
-    order = sorted(found, key=lambda f: (-f.area, f.key))
-    counts: dict[str, int] = {}
-    names: dict[str, str] = {}
-    stems: dict[str, str] = {}
-    for f in order:
-        stem = f"hole {f.diameter:.4g} mm" if f.diameter is not None else f.kind
-        counts[stem] = counts.get(stem, 0) + 1
-        names[f.key] = f"{stem}{', ' if f.diameter is not None else ' '}{counts[stem]}"
-        stems[f.key] = stem
-    names = {k: n if counts[stems[k]] > 1 else stems[k] for k, n in names.items()}
-    named = [replace(f, name=names[f.key], after=tuple(names[k] for k in f.after if k in names)) for f in order]
-    return [replace(f, note=_counterbore(f, named) or f.note) for f in named]
-
-
-def _counterbore(feature: Feature, all_of: list[Feature]) -> str:
-    """What is said of a hole below a wider one on the same axis."""
-    if feature.diameter is None:
-        return ""
-    (x, y, _), (u, _, _) = feature.outline
-    for other in all_of:
-        if other.diameter is None or other.diameter <= feature.diameter or abs(other.bottom - feature.top) > 1e-3:
-            continue
-        (a, b, _), (c, _, _) = other.outline
-        if abs((x + u) / 2 - (a + c) / 2) < 0.01 and abs(y - b) < 0.01:
-            return f"counterbore {other.diameter:.4g} mm, {other.depth:.4g} mm deep"
-    return ""
-
-
-def details_of(body: Body, rotation: NDArray[np.float64]) -> list[Detail]:
-    """Chamfers, fillets and rounded edges of a solid, counted by size. `rotation` (3, 3) places it."""
-    counts: dict[tuple[str, float], int] = {}
-    for number, face in enumerate(body.faces):
-        found = _detail(body, number, face, rotation)
-        if found is not None:
-            counts[found] = counts.get(found, 0) + 1
-    return [Detail(kind, size, count) for (kind, size), count in sorted(counts.items())]  # type: ignore[arg-type]
-
-
-def _detail(body: Body, number: int, face: Face, rotation: NDArray[np.float64]) -> tuple[str, float] | None:
-    up = abs(float((rotation @ np.array(face.axis))[2]))
-    if face.kind == "plane":
-        if not 0.05 < up < 0.98:
-            return None
-        own = body.vertices[body.triangles[body.face_of == number]].reshape(-1, 3) @ rotation.T
-        height = float(np.ptp(own[:, 2]))
-        across = height * up / math.sqrt(1 - up * up)
-        longest = float(np.ptp(own[:, :2], axis=0).max())
-        return ("chamfer", round(across, 3)) if across < 0.25 * longest or across < 3.0 else None
-    if face.kind == "cone" and up > 0.05:
-        own = body.vertices[body.triangles[body.face_of == number]].reshape(-1, 3) @ rotation.T
-        centre = rotation @ np.array(face.origin)
-        far = np.hypot(*(own[:, :2] - centre[:2]).T)
-        return "chamfer", round(float(np.ptp(far)), 3)
-    if face.kind == "cylinder" and up > 0.999:
-        own = body.vertices[body.triangles[body.face_of == number]].reshape(-1, 3)
-        return ("inside corner", round(face.radius, 3)) if face.inward and not _whole_turn(own, face) else None
-    if face.kind in ("cylinder", "torus") and (up < 0.02 or face.kind == "torus"):
-        return ("fillet" if face.inward else "rounded edge"), round(face.radius, 3)
-    return None
-
-
-def _whole_turn(points: NDArray[np.float64], face: Face) -> bool:
-    """Whether a cylinder's face goes all the way round: a hole, not a corner."""
-    axis = np.array(face.axis)
-    away = points - np.array(face.origin)
-    away = away - np.outer(away @ axis, axis)
-    first = away[0] / np.linalg.norm(away[0])
-    second = np.cross(axis, first)
-    angles = np.sort(np.arctan2(away @ second, away @ first))
-    return bool(np.diff(np.concatenate([angles, angles[:1] + 2 * np.pi])).max() < 1.0)

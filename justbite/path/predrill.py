@@ -25,7 +25,7 @@ POINT = 0.3
 """How long a drill's point is, over its diameter: 0.5 / tan 59 degrees, for a point of 118."""
 ROUND_UP = 0.5
 """mm: sizes of drills that are recommended are multiples of it."""
-GAIN, GAIN_SHARE = 20.0, 0.05
+GAIN, GAIN_SHARE = 10.0, 0.05
 """What a hole must save to be worth telling: seconds, about what a drill and its change take (common practice, no
 source), and share of what the area takes at full bite."""
 
