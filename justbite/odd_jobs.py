@@ -2,7 +2,8 @@
 
 One to three areas, made or odd, side by side and in each other, some open; every material and machine of the
 catalogue; allowances, floors in between, keep-outs, stock of all kinds, wishes for bite, entry, order and direction;
-and for every third job a second operation with a smaller cutter. Each alone is tested; here they meet.
+holes drilled before; and for every third job a second operation with a smaller cutter. Each alone is tested; here
+they meet.
 """
 
 from collections.abc import Iterator
@@ -21,6 +22,8 @@ from justbite.odd import KINDS as ODD
 from justbite.plan import plan
 
 CUTTERS = (3.0, 4.0, 5.0, 6.0, 8.0, 10.0, 12.0, 16.0, 20.0)
+DRILLED_FROM = 400
+"""Seed from which on holes are drilled in areas: those before stay as they were when they were recorded."""
 Random = np.random.Generator
 COLUMNS = ("max", "99.9%", "left %", "way in", "chip x", "gouge", "ideal x")
 NAME = 44
@@ -57,7 +60,26 @@ def odd_jobs(seeds: range) -> Iterator[dict[str, Any]]:
             made["keep_outs"] = [{"name": "clamp", "outline": corners, "top": 10}]
         if random.random() < 0.15:
             made["approach_gap"] = float(random.choice([0.3, 2.0, 3.0]))
+        if seed >= DRILLED_FROM:
+            for region in regions:
+                region["drilled"] = _holes(random, region, diameter)
         yield made
+
+
+def _holes(random: Random, region: dict[str, Any], diameter: float) -> list[dict[str, Any]]:
+    """In every third area one or two holes, some too tight, some that end above the floor, some near a wall."""
+    if random.random() > 0.33:
+        return []
+    shape = shapely.Polygon(region["outline"], region["islands"])
+    widest = shapely.maximum_inscribed_circle(shape, tolerance=0.01 * diameter).coords[0]
+    x1, y1, x2, y2 = shape.bounds
+    places = [widest, (random.uniform(x1, x2), random.uniform(y1, y2))][: int(random.integers(1, 3))]
+    top, found = region.get("top", 0.0), []
+    for x, y in places:
+        wide, deep = diameter * random.uniform(1.0, 2.2), top + (region["bottom"] - top) * random.uniform(0.3, 1.0)
+        bottom = round(deep, 2) if random.random() < 0.6 else None
+        found.append({"at": [round(x, 2), round(y, 2)], "diameter": round(wide, 1), "bottom": bottom})
+    return found
 
 
 def _cutter(random: Random, diameter: float) -> dict[str, Any]:

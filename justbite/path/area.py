@@ -92,7 +92,7 @@ def make_area(job: Job, region: Region, radius: float, allowance: float, snap: f
     material = material.difference(cut_before(job, region, chord))
     wall = radius + allowance + snap
     locus = free.buffer(-wall, quad_segs=32)
-    holes, unfit = _holes(region, locus, radius)
+    holes, unfit = _holes(region, free, locus, radius)
     drilled = shapely.union_all([Point(h.x, h.y).buffer(h.radius, quad_segs=64) for h in holes]).intersection(material)
     material = material.difference(drilled)
     target = free.buffer(-allowance).intersection(shape) if allowance > 0 else shape
@@ -109,10 +109,12 @@ def make_area(job: Job, region: Region, radius: float, allowance: float, snap: f
     )  # fmt: skip
 
 
-def _holes(region: Region, locus: BaseGeometry, radius: float) -> tuple[tuple[Hole, ...], tuple[Hole, ...]]:
+def _holes(region: Region, free: BaseGeometry, locus: BaseGeometry, radius: float
+           ) -> tuple[tuple[Hole, ...], tuple[Hole, ...]]:  # fmt: skip
     """The drilled holes that a cutter comes down in, the widest first, and those that are no use to it.
 
-    Where a hole ends above the floor a helix in it takes the rest: it must be wide enough for that.
+    Where a hole ends above the floor a helix in it takes the rest: it must be wide enough for that. None may reach
+    into a wall.
     """
     fit: list[Hole] = []
     unfit: list[Hole] = []
@@ -124,6 +126,7 @@ def _holes(region: Region, locus: BaseGeometry, radius: float) -> tuple[tuple[Ho
         roomy = turn >= (LEAST_HELIX if ends else SNUG) * radius
         middle = Point(hole.x, hole.y)
         clear = roomy and locus.contains(middle.buffer(turn) if ends else middle)
+        clear = clear and free.covers(middle.buffer(0.5 * drilled.diameter - 1e-6, quad_segs=64))
         (fit if clear else unfit).append(hole)
     return tuple(fit), tuple(unfit)
 

@@ -61,6 +61,10 @@ class OddJobsTest(SimpleTestCase):
         self.assertGreater(len({d["material"] for d in one}), 6)
         self.assertTrue(any(len(d["operations"]) == 2 for d in one))
         self.assertTrue(any("below" in r["name"] for d in one for r in d["regions"]))
+        # Holes are drilled in those from 400 on.
+        later = [parse_job(d) for d in odd_jobs.odd_jobs(range(400, 412))]
+        self.assertGreater(sum(len(r.drilled) for d in later for r in d.regions), 3)
+        self.assertFalse(any("drilled" in r for d in one for r in d["regions"]))
 
     def test_what_passes_a_bound_is_marked_and_counted(self) -> None:
         sound = {

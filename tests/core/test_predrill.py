@@ -99,6 +99,7 @@ class HoleTest(SimpleTestCase):
             ({"at": [18, 15], "diameter": 10 * (1 + SNUG) - 0.1}, "11.5 mm"),
             ({"at": [18, 15], "diameter": 12, "bottom": -15}, "12.5 mm"),
             ({"at": [4, 15], "diameter": 13}, "clear of walls"),
+            ({"at": [14, 15], "diameter": 29}, "clear of walls"),
         ):
             result = made(hard(drilled=[hole]))
             row = self.sound(result)

@@ -52,10 +52,11 @@
       label="Down to"
       value={hole.bottom ?? null}
       units={bench.units}
-      note={hole.bottom == null ? 'the floor' : 'Z, or empty'}
+      note={hole.bottom == null ? 'the floor' : 'Z'}
       onchange={(bottom) => set(i, { bottom })}
       onunpin={() => set(i, { bottom: null })}
     />
+    {#if hole.bottom != null}<p class="quiet">Left empty it goes down to the floor.</p>{/if}
     <button class="plain" onclick={() => change((all) => all.filter((_, k) => k !== i))}
       >No hole is drilled there</button
     >
@@ -77,6 +78,10 @@
     gap: 6px;
     align-items: center;
     margin-top: 4px;
+  }
+  p {
+    margin: 2px 0 0;
+    font-size: 13px;
   }
   button {
     padding: 0;
