@@ -12,6 +12,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from functools import partial
 from pathlib import Path
+from typing import Any
 
 from django.test import SimpleTestCase
 from playwright.sync_api import Locator, Page, Response, Route, expect, sync_playwright
@@ -279,11 +280,7 @@ class StoryTest(SimpleTestCase):
 
     def own_operation(self, page: Page, address: str) -> None:
         """An area that would be cut sooner by itself is told; one press gives it an operation; both are quicker so."""
-        made = page.request.post(f"{address}api/jobs", data={"document": two_depths()}).json()
-        page.goto(f"{address}#/job/{made['id']}")
-        plan = page.get_by_role("button", name="Plan", exact=True)
-        plan.click()
-        expect(page.get_by_role("status")).to_contain_text("plan fresh", timeout=PLANNED)
+        plan = self.planned(page, address, two_depths())
         tabs = page.get_by_role("tab")
         expect(tabs).to_have_count(1)
         before = self.seconds(tabs.first)
@@ -299,11 +296,7 @@ class StoryTest(SimpleTestCase):
 
     def drilled_before(self, page: Page, address: str) -> None:
         """A hole that would save much is told; one press drills it, and the job is quicker so; it can be undone."""
-        made = page.request.post(f"{address}api/jobs", data={"document": hard()}).json()
-        page.goto(f"{address}#/job/{made['id']}")
-        plan = page.get_by_role("button", name="Plan", exact=True)
-        plan.click()
-        expect(page.get_by_role("status")).to_contain_text("plan fresh", timeout=PLANNED)
+        plan = self.planned(page, address, hard())
         tab = page.get_by_role("tab").first
         before = self.seconds(tab)
         press = page.get_by_role("button", name="It will be drilled")
@@ -323,6 +316,16 @@ class StoryTest(SimpleTestCase):
         expect(hole).to_have_count(0)
         page.get_by_role("button", name="undo").click()
         expect(hole).to_have_count(1)
+
+    @staticmethod
+    def planned(page: Page, address: str, document: dict[str, Any]) -> Locator:
+        """Keep a job, open its bench and plan it; the button that plans it again."""
+        made = page.request.post(f"{address}api/jobs", data={"document": document}).json()
+        page.goto(f"{address}#/job/{made['id']}")
+        plan = page.get_by_role("button", name="Plan", exact=True)
+        plan.click()
+        expect(page.get_by_role("status")).to_contain_text("plan fresh", timeout=PLANNED)
+        return plan
 
     @staticmethod
     def seconds(tab: Locator) -> int:

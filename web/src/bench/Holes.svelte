@@ -1,14 +1,11 @@
 <script lang="ts">
   /** The holes that are drilled into an area before it is cut: where, how wide, how deep. */
-  import { number } from '../format';
   import QuantityField from '../parts/QuantityField.svelte';
-  import TextField from '../parts/TextField.svelte';
   import type { DrilledHole, Region } from '../types';
   import type { BenchState } from './bench.svelte';
-  import { noPlace, placeIn } from './place';
+  import PlaceField from './PlaceField.svelte';
 
-  let { bench, region, onfault }: { bench: BenchState; region: Region; onfault: (said: string) => void } =
-    $props();
+  let { bench, region }: { bench: BenchState; region: Region } = $props();
   const holes = $derived(region.drilled ?? []);
   /** How wide a hole is taken to be at first, over the cutter: a helix may go on in it where it ends. */
   const ROOMY = 1.3;
@@ -19,13 +16,6 @@
   const set = (at: number, own: Partial<DrilledHole>) =>
     change((all) => all.map((h, i) => (i === at ? { ...h, ...own } : h)));
 
-  async function move(at: number, typed: string): Promise<boolean> {
-    const place = placeIn(typed);
-    onfault(place ? '' : noPlace(typed));
-    if (place) await set(at, { at: place });
-    return place !== undefined;
-  }
-
   function drill(at: [number, number]) {
     const diameter = Math.ceil(2 * ROOMY * (bench.tool?.diameter ?? 10)) / 2;
     return change((all) => [...all, { at, diameter, bottom: null }]);
@@ -34,14 +24,12 @@
 
 {#each holes as hole, i (i)}
   <div class="hole" role="group" aria-label="Hole {i + 1} drilled into {region.name}">
-    <label class="pick">
-      Drilled at
-      <TextField
-        label="Where hole {i + 1} of {region.name} is drilled, X Y"
-        value={hole.at.map((v) => number(v, 3)).join(' ')}
-        ontake={(typed) => move(i, typed)}
-      />
-    </label>
+    <PlaceField
+      name="Drilled at"
+      label="Where hole {i + 1} of {region.name} is drilled, X Y"
+      value={hole.at}
+      onchange={(at) => set(i, { at })}
+    />
     <QuantityField
       label="Diameter"
       value={hole.diameter}
@@ -71,13 +59,6 @@
     margin: 4px 0 6px;
     padding-left: 8px;
     border-left: 1px solid var(--rule);
-  }
-  .pick {
-    display: grid;
-    grid-template-columns: 74px 1fr;
-    gap: 6px;
-    align-items: center;
-    margin-top: 4px;
   }
   p {
     margin: 2px 0 0;

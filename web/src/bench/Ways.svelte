@@ -1,16 +1,13 @@
 <script lang="ts">
   /** How the cutter goes in and about: way in, where, order of areas and levels, both directions. */
-  import { number } from '../format';
   import QuantityField from '../parts/QuantityField.svelte';
-  import TextField from '../parts/TextField.svelte';
   import Holes from './Holes.svelte';
-  import { noPlace, placeIn } from './place';
+  import PlaceField from './PlaceField.svelte';
   import type { Operation, Region } from '../types';
   import type { BenchState } from './bench.svelte';
 
   let { bench, operation, regions }: { bench: BenchState; operation: Operation; regions: Region[] } =
     $props();
-  let fault = $state('');
 
   const WAYS: [NonNullable<Operation['entry']>, string][] = [
     ['auto', 'the quickest'],
@@ -26,13 +23,8 @@
   const BACK = 0.6;
   const back = $derived(operation.conventional ?? 0);
 
-  async function goIn(region: Region, typed: string): Promise<boolean> {
-    const start = typed.trim() ? placeIn(typed) : null;
-    fault = start === undefined ? noPlace(typed) : '';
-    if (start === undefined) return false;
-    await bench.changeRegion(region.name, (r) => ({ ...r, start }));
-    return true;
-  }
+  const goIn = (region: Region, start: Region['start']) =>
+    bench.changeRegion(region.name, (r) => ({ ...r, start }));
 </script>
 
 <label class="pick">
@@ -64,18 +56,16 @@
 {/if}
 {#if regions.length > 1}<p class="quiet">Go in at</p>{/if}
 {#each regions as region (region.name)}
-  <label class="pick">
-    <span class="name">{regions.length > 1 ? region.name : 'Go in at'}</span>
-    <TextField
-      label="Where to go into {region.name}, X Y"
-      placeholder="X Y, or the quickest"
-      value={region.start ? region.start.map((v) => number(v, 3)).join(' ') : ''}
-      ontake={(typed) => goIn(region, typed)}
-    />
-  </label>
-  <Holes {bench} {region} onfault={(sentence) => (fault = sentence)} />
+  <PlaceField
+    name={regions.length > 1 ? region.name : 'Go in at'}
+    label="Where to go into {region.name}, X Y"
+    placeholder="X Y, or the quickest"
+    value={region.start ?? null}
+    onchange={(place) => goIn(region, place)}
+    onempty={() => goIn(region, null)}
+  />
+  <Holes {bench} {region} />
 {/each}
-{#if fault}<p class="fault" role="alert">{fault}</p>{/if}
 {#if regions.length > 1}
   <label class="pick">
     Order
@@ -121,11 +111,6 @@
     align-items: center;
     margin-top: 4px;
   }
-  .name {
-    overflow: hidden;
-    white-space: nowrap;
-    text-overflow: ellipsis;
-  }
   p {
     margin: 4px 0 0;
   }
@@ -135,9 +120,6 @@
   select {
     min-width: 0;
     width: 100%;
-  }
-  .fault {
-    color: var(--over);
   }
   .says {
     padding: 0 2px;

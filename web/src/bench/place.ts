@@ -9,7 +9,3 @@ export function placeIn(typed: string): [number, number] | undefined {
     .map((w) => Number(w.replace(',', '.')));
   return Number.isFinite(x) && Number.isFinite(y) && !more.length ? [x!, y!] : undefined;
 }
-
-export function noPlace(typed: string): string {
-  return `"${typed}" is not a place: give X and Y with a space between them.`;
-}
