@@ -4,6 +4,7 @@
  */
 import * as api from '../api/client';
 import type { Bite, JobDocument, Operation, Picture, Plan, Region, Stores } from '../types';
+import { settled } from '../parts/pending';
 import { withOwn } from './rest';
 import { decode, placeAt, rangeOf, type Trace } from './trace';
 
@@ -299,6 +300,10 @@ export class BenchState {
 
   async startPlanning() {
     this.faults = [];
+    // What was typed last is planned too; where it is refused there is nothing to plan.
+    await settled();
+    await this.#edits;
+    if (this.faults.length) return;
     try {
       this.#takePlan(await api.startPlan(this.id));
     } catch (error) {

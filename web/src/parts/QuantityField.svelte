@@ -5,6 +5,7 @@
    */
   import * as api from '../api/client';
   import { number } from '../format';
+  import { pending } from './pending';
 
   interface Props {
     label: string;
@@ -85,7 +86,7 @@
   }
 
   function key(event: KeyboardEvent) {
-    if (event.key === 'Enter') void take();
+    if (event.key === 'Enter') pending(take());
     if (event.key === 'Escape') leave();
   }
 </script>
@@ -98,7 +99,7 @@
       aria-label={label}
       value={typed ?? shown}
       oninput={typing}
-      onblur={take}
+      onblur={() => pending(take())}
       onkeydown={key}
       {disabled}
       aria-invalid={fault !== ''}

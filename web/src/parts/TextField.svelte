@@ -3,6 +3,8 @@
    * A line of text that is taken over on Enter or on leaving. While it is being typed nothing that
    * comes back from the server late is written over it; what is not understood stays to be mended.
    */
+  import { pending } from './pending';
+
   interface Props {
     value: string;
     /** What a reader of the screen hears when the words beside the field do not say it. */
@@ -31,7 +33,7 @@
   }
 
   function key(event: KeyboardEvent) {
-    if (event.key === 'Enter') void take();
+    if (event.key === 'Enter') pending(take());
     if (event.key === 'Escape') leave();
   }
 </script>
@@ -43,7 +45,7 @@
   {list}
   value={typed ?? value}
   oninput={(e) => (typed = e.currentTarget.value)}
-  onblur={take}
+  onblur={() => pending(take())}
   onkeydown={key}
 />
 
