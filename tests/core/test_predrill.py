@@ -141,6 +141,17 @@ class HoleTest(SimpleTestCase):
         self.sound(result)
         self.assertLessEqual(result.report["seconds"], 1.001 * without)
 
+    def test_plans_are_weighed_over_all_levels(self) -> None:
+        """A hole that ends in the first of two levels is worth it there, but not for both."""
+        data = hard(60, 50, bottom=-24)
+        data["stock"]["box"]["min"][2] = -30
+        data["operations"][0]["step_down"] = 12
+        without = made(data).report["seconds"]
+        data["regions"][0]["drilled"] = [{"at": [31, 25], "diameter": 13, "bottom": -3}]
+        result = made(data)
+        self.sound(result)
+        self.assertLessEqual(result.report["seconds"], 1.001 * without)
+
     def test_the_proof_finds_that_nothing_was_drilled(self) -> None:
         data = hard(drilled=[MIDDLE])
         program = made(data).program
