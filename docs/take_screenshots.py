@@ -7,11 +7,23 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).parents[1]))
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.settings")
 
-from playwright.sync_api import expect, sync_playwright
+from playwright.sync_api import Page, expect, sync_playwright
 
 from tests.browser.test_story import FLAGS, PLANNED, ROOT, served
 
 OUT = Path(__file__).parent / "screenshots"
+
+
+def drilled(page: Page) -> None:
+    """Take the hole that a finding tells of, and plan with it."""
+    page.get_by_role("button", name="It will be drilled").click()
+    hole = page.get_by_role("group", name="Hole 1 drilled into")
+    page.get_by_role("button", name="Moves").click()
+    hole.scroll_into_view_if_needed()
+    page.get_by_role("button", name="Plan", exact=True).click()
+    expect(page.get_by_text("must be drilled").last).to_be_visible(timeout=PLANNED)
+    expect(page.get_by_role("status")).to_contain_text("plan fresh", timeout=PLANNED)
+    page.wait_for_timeout(800)
 
 
 def main() -> None:
@@ -24,6 +36,13 @@ def main() -> None:
             page.get_by_label(f"Open {name}").click()
             page.get_by_role("button", name="Plan", exact=True).click()
             expect(page.get_by_role("status")).to_contain_text("plan fresh", timeout=PLANNED)
+            if name == "Sinker":
+                drilled(page)
+                page.screenshot(path=OUT / "bench-drilled.png")
+                # The others show it as it comes.
+                page.get_by_role("button", name="undo").click()
+                page.get_by_role("button", name="Plan", exact=True).click()
+                expect(page.get_by_role("status")).to_contain_text("plan fresh", timeout=PLANNED)
             if name == "Sight glass frame":
                 page.get_by_role("tab", name="Rest in the corners").click()
                 page.wait_for_timeout(800)

@@ -2,7 +2,6 @@
   /** A place in the plane, typed as X and Y; what is not one is said below, and nothing is changed. */
   import { number } from '../format';
   import TextField from '../parts/TextField.svelte';
-  import { placeIn } from './place';
 
   interface Props {
     /** What stands before the field, and what a reader of the screen hears. */
@@ -16,6 +15,15 @@
   }
   let { name, label, value, placeholder, onchange, onempty }: Props = $props();
   let fault = $state('');
+
+  /** X and Y; undefined where that is not what was typed. */
+  function placeIn(words: string): [number, number] | undefined {
+    const [x, y, ...more] = words
+      .trim()
+      .split(/[\s;]+/)
+      .map((w) => Number(w.replace(',', '.')));
+    return Number.isFinite(x) && Number.isFinite(y) && !more.length ? [x!, y!] : undefined;
+  }
 
   async function take(typed: string): Promise<boolean> {
     fault = '';
