@@ -257,7 +257,7 @@ def run_seconds(job: Job, program: str) -> float:
     spent = 0.0
     for tile in stock.tiles():
         began = time.perf_counter()
-        replay.run(*(*tile.packed(), *places, sweep_angles(moves), radius, radius / 20, job.approach_gap))
+        replay.run(tile.packed(), *places, sweep_angles(moves), radius, radius / 20, job.approach_gap)
         spent += time.perf_counter() - began
     return spent
 

@@ -16,8 +16,9 @@ from justbite.model.moves import RAPID, Moves
 from justbite.model.shapes import free_space, job_space, region_shape
 from justbite.proof import measure
 from justbite.proof.gouge import AIR, deepest
-from justbite.proof.lanes import Run, run_over
+from justbite.proof.lanes import run_over
 from justbite.proof.measure import Trace
+from justbite.proof.steps import Run, Steps, chunks
 from justbite.proof.stockmap import Stock, Tile
 
 LEAST_CUT = 0.02
@@ -92,29 +93,21 @@ def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, 
     tool = job.tool(operation.tool)
     radius = tool.diameter / 2
     found, left_over = _run(stock, job, operation, moves, radius, settings, tick, kept)
-    steps, lowered, rapids, drops = found.steps, found.lowered, found.rapids, found.drops
+    steps, rapids, drops = found.steps, found.rapids, found.drops
     axial = _axial(job, operation, steps, moves, ap, stock.chord, radius)
-    taken = measure.radial_ways(steps, lowered, axial, ap)
-    # At full width such a depth is about as heavy as the bite.
-    light = (steps[:, 5] > 0.0) & (steps[:, 5] <= STROKE * target * ap / tool.diameter * lowered)
-    if feed is not None:
-        # And so is what goes in at a feed so low that it removes no more than the bite in a minute.
-        pace = moves.feed[steps[:, 0].astype(np.int32)]
-        stroke = (lowered >= WHOLE_WIDTH * tool.diameter * steps[:, 4]) & (pace <= borne * teeth_a_minute)
-        stroke |= pace <= SLOW * feed
-        light |= stroke & (steps[:, 5] * pace <= EQUAL * target * ap * feed * steps[:, 4])
-        del pace, stroke
+    taken = measure.radial_ways(steps, axial, ap)
+    light = _light(steps, moves, target * ap, tool.diameter, feed, borne * teeth_a_minute)
     # Links come down from their hover height; that is no way in.
     least_descent = max(LEAST_DESCENT, HOVERING * operation.hover)
     trace, way_in = measure.trace_of(
-        steps, lowered, taken, light, moves, axial, settings.window * radius, radius, least_descent, feed or 0.0
+        steps, taken, light, moves, axial, settings.window * radius, radius, least_descent, feed or 0.0
     )  # fmt: skip
     # A long program has millions of steps: what is not asked for again goes.
-    del found, lowered, light, axial
+    del found, light, axial
     window = settings.window * radius
     ways_in = np.nonzero(way_in)[0]
     # What is cut beside a way in, before or after, is not its load; where nothing is, is its time.
-    air = (taken <= LEAST_CUT * target * steps[:, 4]) & (moves.kind[steps[:, 0].astype(np.int32)] != RAPID)
+    air = (taken <= LEAST_CUT * target * steps.length()) & (moves.kind[steps.block] != RAPID)
     rates = measure.removal_rates(steps, moves, way_in | air, ways_in, window)
     del air
     worst_in = int(ways_in[np.argmax(rates)]) if len(rates) else 0
@@ -127,10 +120,10 @@ def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, 
     worst = int(np.argmax(np.where(cutting, trace.depth, 0.0))) if len(trace.depth) else 0
     most = float(trace.depth[cutting].max()) if cutting.any() else 0.0
     # The window reaches from a cut into the links beside it: what takes nothing itself is no cutting length.
-    cutting &= taken > LEAST_CUT * target * steps[:, 4]
+    cutting &= taken > LEAST_CUT * target * steps.length()
     depth, length = trace.depth[cutting], trace.length[cutting]
     gouge, gouge_at = deepest(job, operation, radius, stock.chord, steps, settings.gouge)
-    removed = float(steps[:, 5].sum())
+    removed = float(steps.volume.sum())
     del steps, cutting
     chips, bearable = measure.chips(trace, moves, taken, window, radius, teeth_a_minute, borne)
     thickest = int(np.argmax(chips)) if len(chips) else 0
@@ -158,6 +151,26 @@ def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, 
         left_over=left_over,
         trace=trace,
     )  # fmt: skip
+
+
+def _light(steps: Steps, moves: Moves, bite: float, diameter: float, feed: float | None, bearable: float
+           ) -> NDArray[np.bool_]:  # fmt: skip
+    """(n,) steps that are no heavier than the bite, of `bite` mm2, even at full width.
+
+    `bearable`: mm/min at which a tooth still bears the full width.
+    """
+    light = np.empty(len(steps), dtype=bool)
+    for rows in chunks(len(steps)):
+        volume, lowered = steps.volume[rows], steps.lowered[rows]
+        # At full width such a depth is about as heavy as the bite.
+        light[rows] = (volume > 0.0) & (volume <= STROKE * bite / diameter * lowered)
+        if feed is not None:
+            # And so is what goes in at a feed so low that it removes no more than the bite in a minute.
+            pace, length = moves.feed[steps.block[rows]], steps.length(rows)
+            stroke = (lowered >= WHOLE_WIDTH * diameter * length) & (pace <= bearable)
+            stroke |= pace <= SLOW * feed
+            light[rows] |= stroke & (volume * pace <= EQUAL * bite * feed * length)
+    return light
 
 
 def _place(p: NDArray[np.floating]) -> tuple[float, float, float]:
@@ -232,11 +245,11 @@ def _reach(region: Region, job: Job, operation: Operation, radius: float, chord:
     return free.buffer(-wall).buffer(radius).intersection(region_shape(region, chord))
 
 
-def _axial(job: Job, operation: Operation, steps: NDArray[np.float64], moves: Moves, ap: float,
+def _axial(job: Job, operation: Operation, steps: Steps, moves: Moves, ap: float,
            chord: float, radius: float) -> NDArray[np.float32]:  # fmt: skip
     """Axial depth of the level that each step belongs to: from the level above, a floor left before, or the top."""
-    block = steps[:, 0].astype(np.int32)
-    taken = np.bincount(block, weights=steps[:, 5], minlength=len(moves.kind))
+    block = steps.block
+    taken = np.bincount(block, weights=steps.volume, minlength=len(moves.kind))
     walked = np.unique(block)
     level, rapid = moves.z_level[walked], moves.kind[walked] == RAPID
     # What is cut without a rapid on one level belongs to one area.
@@ -252,11 +265,11 @@ def _axial(job: Job, operation: Operation, steps: NDArray[np.float64], moves: Mo
             shares[index] = np.bincount(run[within], weights=taken[within], minlength=shares.shape[1])
             continue
         # Areas lie in each other, and beyond the open edge of one there may be another: most of it tells.
-        own = np.nonzero(within[block] & (steps[:, 5] > 0))[0]
-        spots = steps[own, 1], steps[own, 2]
+        own = np.nonzero(within[block] & (steps.volume > 0))[0]
+        spots = steps.place[own, 0], steps.place[own, 1]
         weight = shapely.contains_xy(region_shape(region, chord), *spots).astype(float)
         weight += shapely.contains_xy(job_space(job, region, AIR * radius + operation.allowance.wall, chord), *spots)
-        shares[index] = np.bincount(run[block[own]], weights=weight * steps[own, 5], minlength=shares.shape[1])
+        shares[index] = np.bincount(run[block[own]], weights=weight * steps.volume[own], minlength=shares.shape[1])
     owner = np.where(shares.max(axis=0, initial=0.0) > 0.0, shares.argmax(axis=0), -1)
     axial = np.full(len(moves.kind), ap, dtype=np.float32)
     for index, (region, top) in enumerate(zip(regions, tops, strict=True)):

@@ -10,7 +10,7 @@ from shapely.geometry.base import BaseGeometry
 from justbite.model.job import Job, Operation, Region
 from justbite.model.shapes import job_space
 from justbite.model.stock import heights
-from justbite.proof.measure import chunks
+from justbite.proof.steps import Steps, chunks
 
 AIR = 3.4
 """R that are free beyond an open edge."""
@@ -27,7 +27,7 @@ class _Bounds:
     floor: float
 
 
-def deepest(job: Job, operation: Operation, radius: float, chord: float, steps: NDArray[np.float64], least: float
+def deepest(job: Job, operation: Operation, radius: float, chord: float, steps: Steps, least: float
             ) -> tuple[float, tuple[float, float, float]]:  # fmt: skip
     """Deepest cut into walls, islands or floors, in mm, and where; nothing where it is no more than `least`.
 
@@ -39,13 +39,13 @@ def deepest(job: Job, operation: Operation, radius: float, chord: float, steps: 
     top = heights(job.stock)[1] - 1e-6
     most, at = least, -1
     for rows in chunks(len(steps)):
-        found = _depths(steps[rows], bounds, wall, top, radius)
+        found = _depths(steps.place[rows], steps.volume[rows], bounds, wall, top, radius)
         k = int(np.argmax(found))
         if found[k] > most:
             most, at = float(found[k]), rows.start + k
     if at < 0:
         return 0.0, (0.0, 0.0, 0.0)
-    x, y, z = (float(v) for v in steps[at, 1:4])
+    x, y, z = (float(v) for v in steps.place[at])
     return most, (x, y, z)
 
 
@@ -61,11 +61,11 @@ def _bounds(job: Job, region: Region, operation: Operation, radius: float, chord
     return _Bounds(free, clear, shapely.STRtree(shapely.linestrings(pieces)), region.bottom + operation.allowance.floor)
 
 
-def _depths(steps: NDArray[np.float64], bounds: list[_Bounds], wall: float, top: float, radius: float
-            ) -> NDArray[np.float64]:  # fmt: skip
+def _depths(place: NDArray[np.float64], volume: NDArray[np.float64], bounds: list[_Bounds], wall: float, top: float,
+            radius: float) -> NDArray[np.float64]:  # fmt: skip
     """(n,) mm that each step is in a wall or floor; of the areas that it is in the one where that is least."""
-    worst = np.full(len(steps), np.inf)
-    x, y, z = steps[:, 1], steps[:, 2], steps[:, 3]
+    worst = np.full(len(place), np.inf)
+    x, y, z = place.T
     below = z < top
     for one in bounds:
         inside = below & shapely.contains_xy(one.free, x, y)
@@ -79,6 +79,6 @@ def _depths(steps: NDArray[np.float64], bounds: list[_Bounds], wall: float, top:
         gap[pairs[0]] = distance
         worst[own] = np.minimum(worst[own], np.maximum(wall - gap, one.floor - z[own]))
     outside = below & np.isinf(worst)
-    worst[outside & (steps[:, 5] > 0)] = radius
+    worst[outside & (volume > 0)] = radius
     worst[np.isinf(worst)] = 0.0
     return worst

@@ -8,7 +8,6 @@ import os
 import queue
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass
 from typing import TypeVar
 
 import numpy as np
@@ -16,25 +15,12 @@ from numpy.typing import NDArray
 
 from justbite.model.moves import Moves, sweep_angles
 from justbite.proof import replay
+from justbite.proof.steps import Run, Steps, chunks
 from justbite.proof.stockmap import Stock, Tile, off_map, onto_map
 
 Found = TypeVar("Found")
 _Lane = tuple[NDArray[np.float64], NDArray[np.float32], NDArray[np.float64], NDArray[np.float64]]
 """What one core finds on its tiles: volume and area lowered of each step, rapids and drops of each block."""
-
-
-@dataclass(frozen=True, slots=True)
-class Run:
-    """What a program takes, and what its rapids meet; see `replay.run_on`."""
-
-    steps: NDArray[np.float64]
-    """(n, 6): block, x, y, z on the drawing, length, volume."""
-    lowered: NDArray[np.float32]
-    """(n,) mm2"""
-    rapids: NDArray[np.float64]
-    """(blocks,) mm"""
-    drops: NDArray[np.float64]
-    """(blocks,) mm"""
 
 
 def run_over(stock: Stock, moves: Moves, radius: float, step: float, beside: float, before: Callable[[Tile], None],
@@ -44,21 +30,21 @@ def run_over(stock: Stock, moves: Moves, radius: float, step: float, beside: flo
 
     `beside`: how near stock counts where a rapid comes down. `before` is done to each tile before, and what `after`
     tells of each is returned, both on any core. `tick` is called from here with the share of tiles done, and may raise
-    to stop. `kept`: the stock is to hold what is left.
+    to stop. `kept`: the stock is to hold what is left. Places of the steps told are on the drawing.
     """
     start = onto_map(moves.start)
     places = start, moves.kind, onto_map(moves.end), onto_map(np.nan_to_num(moves.centre))
-    steps: NDArray[np.float64] = replay.walk(*(*places, sweep_angles(moves), step))
-    blocks = len(moves.kind)
+    block, place, piece = replay.walk(*(*places, sweep_angles(moves), step))
+    count, blocks = len(block), len(moves.kind)
     lanes: list[_Lane] = [
-        (np.zeros(len(steps)), np.zeros(len(steps), np.float32), np.zeros(blocks), np.zeros(blocks))
+        (np.zeros(count), np.zeros(count, np.float32), np.zeros(blocks), np.zeros(blocks))
         for _ in range(min(stock.count, len(os.sched_getaffinity(0))))
     ]
 
     def over(number: int, lane: _Lane) -> Found:
         tile = stock.tile(number)
         before(tile)
-        replay.run_on(*(*tile.packed(), start, moves.kind, steps, radius, beside, *lane))
+        replay.run_on(*(*tile.packed(), start, moves.kind, block, place, radius, beside, *lane))
         told = after(tile)
         if kept:
             stock.keep(number, tile)
@@ -71,9 +57,9 @@ def run_over(stock: Stock, moves: Moves, radius: float, step: float, beside: flo
         lowered += more[1]
         np.maximum(rapids, more[2], out=rapids)
         np.maximum(drops, more[3], out=drops)
-    steps[:, 5] = volume
-    steps[:, 1:3] = off_map(steps[:, 1:3])
-    return Run(steps, lowered, rapids, drops), found
+    for rows in chunks(count):
+        place[rows, :2] = off_map(place[rows, :2])
+    return Run(Steps(block, place, piece, volume, lowered), rapids, drops), found
 
 
 def _in_lanes(over: Callable[[int, _Lane], Found], count: int, lanes: list[_Lane], tick: Callable[[float], None]

@@ -1,7 +1,4 @@
-"""What the steps of a replay tell: radial depth, which belong to a way in, removal rates, chips.
-
-Steps are rows as `justbite.proof.replay` gives them: block, x, y, z, length, volume.
-"""
+"""What the steps of a replay tell: radial depth, which belong to a way in, removal rates, chips."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -10,9 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from justbite.model.moves import RAPID, Moves
+from justbite.proof.steps import Steps, chunks
 
-CHUNK = 100_000
-"""Steps that are worked on at once."""
 LEAST_WINDOW = 0.2
 """Share of the window that counts at least where a chip is told: single cells of the map make no chip."""
 ON_LEVEL, FULL, FLAT_TURN, CUSPS, APART = 1e-3, 0.9, 6.5, 0.01, 1.0
@@ -35,8 +31,7 @@ class Trace:
     entry: NDArray[np.bool_]
 
 
-def radial_ways(steps: NDArray[np.float64], lowered: NDArray[np.float32], axial: NDArray[np.float32],
-            ap: float) -> NDArray[np.float32]:  # fmt: skip
+def radial_ways(steps: Steps, axial: NDArray[np.float32], ap: float) -> NDArray[np.float32]:
     """(n,) mm2 of radial depth times way: the volume of each step over its axial depth.
 
     A film that a level above left stands as high as that level: no step takes more to the side than the area that it
@@ -44,22 +39,21 @@ def radial_ways(steps: NDArray[np.float64], lowered: NDArray[np.float32], axial:
     """
     found = np.empty(len(steps), dtype=np.float32)
     for rows in chunks(len(steps)):
-        volume = steps[rows, 5]
-        found[rows] = np.maximum(np.minimum(volume / axial[rows], lowered[rows]), volume / ap)
+        volume = steps.volume[rows]
+        found[rows] = np.maximum(np.minimum(volume / axial[rows], steps.lowered[rows]), volume / ap)
     return found
 
 
-def trace_of(steps: NDArray[np.float64], lowered: NDArray[np.float32], radial: NDArray[np.float32],
-             light: NDArray[np.bool_], moves: Moves, axial: NDArray[np.float32], window: float, radius: float,
-             least_descent: float, bite_feed: float) -> tuple[Trace, NDArray[np.bool_]]:  # fmt: skip
+def trace_of(steps: Steps, radial: NDArray[np.float32], light: NDArray[np.bool_], moves: Moves,
+             axial: NDArray[np.float32], window: float, radius: float, least_descent: float,
+             bite_feed: float) -> tuple[Trace, NDArray[np.bool_]]:  # fmt: skip
     """Radial depth per step: what `radial_ways` tells over length, over a window about the step; and ways in.
 
     Only a descent no faster than `bite_feed` is a way in where it takes nothing yet; 0 where the feed is not known.
     """
-    block = steps[:, 0].astype(np.int32)
-    length, volume = steps[:, 4], steps[:, 5]
+    block, volume, lowered = steps.block, steps.volume, steps.lowered
     feed = moves.kind[block] != RAPID
-    along = _sums(len(steps), lambda rows: length[rows])
+    along = _sums(len(steps), steps.length)
     taken = _sums(len(steps), lambda rows: np.where(feed[rows], radial[rows], 0.0))
     depth = np.empty(len(steps), dtype=np.float32)
     for rows in chunks(len(steps)):
@@ -68,12 +62,12 @@ def trace_of(steps: NDArray[np.float64], lowered: NDArray[np.float32], radial: N
         depth[rows] = np.where(feed[rows], over / window, 0.0)
     del taken
     level = moves.z_level.astype(np.float32)[block]
-    descent = _descents(steps[:, 3], float(moves.start[2]), level, least_descent) & feed
+    descent = _descents(steps.place[:, 2], float(moves.start[2]), level, least_descent) & feed
     idle, above, shallow = feed.copy(), feed.copy(), feed.copy()
     for rows in chunks(len(steps)):
         # Between discs a step apart a wall keeps cusps: on a second way along it they are no cut.
-        idle[rows] &= volume[rows] <= CUSPS * radius * length[rows] * axial[rows]
-        above[rows] &= ~idle[rows] & (steps[rows, 3] > level[rows] + ON_LEVEL)
+        idle[rows] &= volume[rows] <= CUSPS * radius * steps.length(rows) * axial[rows]
+        above[rows] &= ~idle[rows] & (steps.place[rows, 2] > level[rows] + ON_LEVEL)
         # Cut on the level at less than its depth: what a way in left.
         shallow[rows] &= volume[rows] < FULL * lowered[rows] * axial[rows]
     del level
@@ -99,19 +93,19 @@ def trace_of(steps: NDArray[np.float64], lowered: NDArray[np.float32], radial: N
     del along
     trace = Trace(
         block=block,
-        position=steps[:, 1:4].astype(np.float32),
-        length=length.astype(np.float32),
+        position=steps.place.astype(np.float32),
+        length=steps.piece.astype(np.float32)[block],
         depth=depth,
         entry=near,
     )
     return trace, entry
 
 
-def removal_rates(steps: NDArray[np.float64], moves: Moves, counted: NDArray[np.bool_], where: NDArray[np.intp],
+def removal_rates(steps: Steps, moves: Moves, counted: NDArray[np.bool_], where: NDArray[np.intp],
            window: float) -> NDArray[np.float64]:  # fmt: skip
     """mm3/min removed about the steps `where`, over a window of travel, of which only `counted` steps count."""
     pace = np.nan_to_num(moves.feed, nan=np.inf)
-    along = _sums(len(steps), lambda rows: steps[rows, 4])
+    along = _sums(len(steps), steps.length)
     middle = 0.5 * (along[where] + along[where + 1])
 
     def about(values: Callable[[slice], NDArray[np.float64]]) -> NDArray[np.float64]:
@@ -120,8 +114,8 @@ def removal_rates(steps: NDArray[np.float64], moves: Moves, counted: NDArray[np.
         found -= np.interp(middle - window / 2, along, sums)
         return found
 
-    taken = about(lambda rows: steps[rows, 5])
-    spent = about(lambda rows: steps[rows, 4] / pace[steps[rows, 0].astype(np.int32)])
+    taken = about(lambda rows: steps.volume[rows])
+    spent = about(lambda rows: steps.length(rows) / pace[steps.block[rows]])
     return np.where(spent > 0.0, taken / np.maximum(spent, 1e-12), 0.0)
 
 
@@ -157,11 +151,6 @@ def chips(trace: Trace, moves: Moves, radial: NDArray[np.float32], window: float
         beyond = chip > borne
         np.minimum.at(bearable, block[rows][beyond], borne * teeth_a_minute / sine[beyond])
     return thick, bearable
-
-
-def chunks(count: int) -> list[slice]:
-    """Rows by CHUNK: a long program has millions of steps, and each of a sum's terms would be there for all of them."""
-    return [slice(k, min(count, k + CHUNK)) for k in range(0, count, CHUNK)]
 
 
 def _sums(count: int, values: Callable[[slice], NDArray[np.floating]]) -> NDArray[np.float64]:

@@ -7,9 +7,13 @@ step what is newly under the disc is brought down to the cutter's Z. Measured on
 by rapids.
 """
 
+from typing import Any
+
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
+
+from justbite.proof.steps import Run, Steps
 
 WHOLE, HALF = 255, 128
 """Shares of a cell are held in such parts of it."""
@@ -123,19 +127,23 @@ def _steps(px, py, pz, kind, end, centre, sweep, step):  # type: ignore[no-untyp
 
 @njit(cache=True, nogil=True)
 def walk(start, kind, end, centre, sweep, step):  # type: ignore[no-untyped-def]
-    """All blocks in steps of at most `step` mm; per step (n, 6): block, x, y, z, length, and 0 for its volume."""
+    """All blocks in steps of at most `step` mm: `block`, `place` and `piece` of `Steps`."""
     # Counted first: a table that grows would be there twice.
     capacity = 0
     px, py, pz = start
     for k in range(kind.size):
         capacity += _steps(px, py, pz, kind[k], end[k], centre[k], sweep[k], step)[1]
         px, py, pz = end[k]
-    at = np.zeros((capacity, 6))
+    block = np.empty(capacity, dtype=np.int32)
+    place = np.empty((capacity, 3))
+    piece = np.zeros(kind.size)
     used = 0
     px, py, pz = start
     for k in range(kind.size):
         ex, ey, ez = end[k]
         whole, count = _steps(px, py, pz, kind[k], end[k], centre[k], sweep[k], step)
+        if count > 0:
+            piece[k] = whole / count
         radius_here = np.hypot(px - centre[k, 0], py - centre[k, 1])
         angle0 = np.arctan2(py - centre[k, 1], px - centre[k, 0])
         for m in range(1, count + 1):
@@ -151,21 +159,21 @@ def walk(start, kind, end, centre, sweep, step):  # type: ignore[no-untyped-def]
             if m == count:
                 # The end as written: an arc's radius is rounded, and what lies between would be taken for known.
                 bx, by, bz = ex, ey, ez
-            at[used, 0] = k
-            at[used, 1] = bx
-            at[used, 2] = by
-            at[used, 3] = bz
-            at[used, 4] = whole / count
+            block[used] = k
+            place[used, 0] = bx
+            place[used, 1] = by
+            place[used, 2] = bz
             used += 1
         px, py, pz = ex, ey, ez
-    return at
+    return block, place, piece
 
 
 @njit(cache=True, nogil=True)
 def run_on(  # type: ignore[no-untyped-def]
-    height, low, share, x0, y0, cell, z0, unit, start, kind, at, radius, beside, volume, lowered, rapids, drops,
+    height, low, share, x0, y0, cell, z0, unit, start, kind, block, place, radius, beside, volume, lowered, rapids,
+    drops,
 ):  # fmt: skip
-    """Take what the steps `at` (n, 6) of `walk` take from a part of the map. `height` and `low` (ny, nx) in units of
+    """Take what the steps of `walk` take from a part of the map. `height` and `low` (ny, nx) in units of
     `unit` mm over `z0`: of a cell `share` / WHOLE is cut down to `low`, the rest stands at `height`.
 
     Per step `volume` (mm3) and `lowered` (mm2, area) grow by what is taken. Per block `rapids` is raised to the most
@@ -175,9 +183,9 @@ def run_on(  # type: ignore[no-untyped-def]
     bottom, top = y0 - radius - beside - cell, y0 + height.shape[0] * cell + radius + beside
     ax, ay, az = start
     from_z = az
-    for s in range(at.shape[0]):
-        k = int(at[s, 0])
-        bx, by, bz = at[s, 1], at[s, 2], at[s, 3]
+    for s in range(block.size):
+        k = block[s]
+        bx, by, bz = place[s, 0], place[s, 1], place[s, 2]
         if bottom <= by <= top:
             down = _units(bz, z0, unit)
             if kind[k] == 0:
@@ -189,7 +197,7 @@ def run_on(  # type: ignore[no-untyped-def]
             )  # fmt: skip
             volume[s] += some
             lowered[s] += area
-        if s + 1 == at.shape[0] or at[s + 1, 0] != at[s, 0]:
+        if s + 1 == block.size or block[s + 1] != k:
             if kind[k] == 0 and bz < from_z and bottom <= by <= top:
                 end = _units(bz, z0, unit)
                 drops[k] = max(
@@ -199,16 +207,15 @@ def run_on(  # type: ignore[no-untyped-def]
         ax, ay, az = bx, by, bz
 
 
-@njit(cache=True, nogil=True)
-def run(height, low, share, x0, y0, cell, z0, unit, start, kind, end, centre, sweep, radius, step, beside):  # type: ignore[no-untyped-def]
-    """Walk all blocks over a whole map: the steps of `walk` with their volumes, and what `run_on` tells besides."""
-    at = walk(start, kind, end, centre, sweep, step)
-    volume = np.zeros(at.shape[0])
-    lowered = np.zeros(at.shape[0], dtype=np.float32)
-    rapids = np.zeros(kind.size)
-    drops = np.zeros(kind.size)
-    run_on(
-        height, low, share, x0, y0, cell, z0, unit, start, kind, at, radius, beside, volume, lowered, rapids, drops,
-    )  # fmt: skip
-    at[:, 5] = volume
-    return at, lowered, rapids, drops
+def run(tile: tuple[Any, ...], start: NDArray[np.float64], kind: NDArray[np.uint8], end: NDArray[np.float64],
+        centre: NDArray[np.float64], sweep: NDArray[np.float64], radius: float, step: float,
+        beside: float) -> Run:  # fmt: skip
+    """Walk all blocks over a whole map, and take from it: `tile` as `Tile.packed` gives it.
+
+    Places in the map's axes; all mm, `sweep` radians. See `run_on`.
+    """
+    block, place, piece = walk(start, kind, end, centre, sweep, step)
+    steps = Steps(block, place, piece, np.zeros(len(block)), np.zeros(len(block), dtype=np.float32))
+    rapids, drops = np.zeros(len(kind)), np.zeros(len(kind))
+    run_on(*(*tile, start, kind, block, place, radius, beside, steps.volume, steps.lowered, rapids, drops))
+    return Run(steps, rapids, drops)

@@ -45,11 +45,11 @@ def pass_ends(job: Job, operation: Operation, moves: Moves, chord: float) -> lis
     radius = job.tool(operation.tool).diameter / 2
     (tile,) = Stock(job, CELL * radius, chord, tile_cells=10**9).tiles()
     places = onto_map(moves.start), moves.kind, onto_map(moves.end), onto_map(np.nan_to_num(moves.centre))
-    steps = replay.run(*(*tile.packed(), *places, sweep_angles(moves), radius, STEP * radius, 0.0))[0]
+    steps = replay.run(tile.packed(), *places, sweep_angles(moves), radius, STEP * radius, 0.0).steps
     depth = max(region.top - region.bottom for region in map(job.region, operation.regions))
-    cutting = np.nonzero(steps[:, 5] > TAKEN * radius**2 * depth)[0]
-    rest = np.diff(np.cumsum(steps[:, 4])[cutting], append=np.inf)
-    return np.unique(steps[cutting[rest > RESTING * radius], 0].astype(int) + 1).tolist()
+    cutting = np.nonzero(steps.volume > TAKEN * radius**2 * depth)[0]
+    rest = np.diff(np.cumsum(steps.length())[cutting], append=np.inf)
+    return np.unique(steps.block[cutting[rest > RESTING * radius]] + 1).tolist()
 
 
 def free_standing(job: Job, operation: Operation, moves: Moves, moments: list[int], chord: float) -> list[Post]:
@@ -68,7 +68,7 @@ def free_standing(job: Job, operation: Operation, moves: Moves, moments: list[in
     for first, last in pairwise([0, *moments]):
         start = onto_map(moves.start) if first == 0 else ends[first - 1]
         given = moves.kind[first:last], ends[first:last], centres[first:last], sweeps[first:last]
-        replay.run(*(*tile.packed(), start, *given, radius, STEP * radius, 0.0))
+        replay.run(tile.packed(), start, *given, radius, STEP * radius, 0.0)
         tops = tile.tops()
         for inside, inner, floor in areas:
             found += _thin_pieces(inside & (tops > floor), inside & ~inner, tile, radius, last - 1)

@@ -100,14 +100,14 @@ class DescentTest(SimpleTestCase):
         down = descend(line, 0.0, -10.0, RADIUS, SLOPE, BEARS, open_ends)
         ends = down.ends
         height = before.copy()
-        steps, _, _, _ = replay.run(
-            *replay.whole_cells(height), -20.0, -20.0, 0.1, 0.0, 0.001, down.begin, np.ones(len(ends), dtype=np.uint8),
-            ends, np.zeros((len(ends), 2)), np.zeros(len(ends)), RADIUS, 0.25, 1.0,
-        )  # fmt: skip
+        steps = replay.run(
+            (*replay.whole_cells(height), -20.0, -20.0, 0.1, 0.0, 0.001), down.begin,
+            np.ones(len(ends), dtype=np.uint8), ends, np.zeros((len(ends), 2)), np.zeros(len(ends)), RADIUS, 0.25, 1.0,
+        ).steps  # fmt: skip
         np.testing.assert_allclose(ends[-1, :2], line[-1], atol=1e-9)
         for spot in (LineString(line).interpolate(s, normalized=True) for s in np.linspace(0.0, 1.0, 40)):
             self.assertEqual(height[round((spot.y + 20) / 0.1), round((spot.x + 20) / 0.1)], -10_000)
-        rate = steps[:, 5] / steps[:, 4] * down.feeds[steps[:, 0].astype(int)]
+        rate = steps.volume / steps.length() * down.feeds[steps.block]
         return np.convolve(rate, np.ones(5) / 5, mode="valid")
 
     def test_round_and_round(self) -> None:

@@ -88,13 +88,13 @@ class DescentTest(SimpleTestCase):
             down = descend(line, 0.0, -10.0, RADIUS, SLOPE, BEARS)
             ends = down.ends
             height = np.zeros((500, 1000), dtype=np.int16)
-            steps, _, _, _ = replay.run(
-                *replay.whole_cells(height), -10.0, -10.0, 0.1, 0.0, 0.001, down.begin,
+            steps = replay.run(
+                (*replay.whole_cells(height), -10.0, -10.0, 0.1, 0.0, 0.001), down.begin,
                 np.ones(len(ends), dtype=np.uint8), ends,
                 np.zeros((len(ends), 2)), np.zeros(len(ends)), RADIUS, 0.25, 1.0,
-            )  # fmt: skip
+            ).steps  # fmt: skip
             # Over a quarter of the radius, as the proof does it.
-            rate = steps[:, 5] / steps[:, 4] * down.feeds[steps[:, 0].astype(int)]
+            rate = steps.volume / steps.length() * down.feeds[steps.block]
             rate = np.convolve(rate, np.ones(5) / 5, mode="valid")
             self.assertLess(float(rate.max()), 1.13 * REMOVAL)
             self.assertGreater(float(rate.mean()), 0.5 * REMOVAL)

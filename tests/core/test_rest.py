@@ -20,6 +20,7 @@ from justbite.plan import Plan, plan
 from justbite.prepare import case_for
 from justbite.proof import audit
 from justbite.proof.measure import radial_ways
+from justbite.proof.steps import Steps
 from tests.core.test_path import job, rectangle
 from tests.core.test_wishes import codes
 
@@ -158,10 +159,10 @@ class BelowTest(SimpleTestCase):
             data = self.stacked(0.0)
             data["operations"][0]["regions"] = names
             made = parse_job(data)
-            steps = np.zeros((20, 6))
-            steps[:, 0] = np.repeat([0, 1], 10)
-            steps[:, 1], steps[:, 2] = 25 + np.arange(20) % 10 * 0.1, 20
-            steps[:, 5] = 1.0
+            places = np.column_stack([25 + np.arange(20) % 10 * 0.1, np.full(20, 20.0), np.zeros(20)])
+            steps = Steps(
+                np.repeat([0, 1], 10).astype(np.int32), places, np.ones(2), np.ones(20), np.ones(20, np.float32)
+            )
             moves = SimpleNamespace(z_level=np.array([-8.0, -14.0]), kind=np.array([1, 1]))
             axial = audit._axial(made, made.operations[0], steps, cast(Any, moves), 9.0, 0.01, 5.0)
             np.testing.assert_allclose(axial, np.repeat([8.0, 6.0], 10))
@@ -217,18 +218,17 @@ class BesideTest(SimpleTestCase):
 
 
 class MeasureTest(SimpleTestCase):
+    def radial(self, volume: float, lowered: float) -> float:
+        """mm2, of one step that takes so much on a level of 0.1 mm, where the bite is 12 mm deep."""
+        one = np.zeros(1, dtype=np.int32), np.zeros((1, 3)), np.ones(1)
+        steps = Steps(*one, np.array([volume]), np.array([lowered], dtype=np.float32))
+        return float(radial_ways(steps, np.array([0.1], dtype=np.float32), 12.0)[0])
+
     def test_a_film_as_high_as_the_wall_is_no_side_cut(self) -> None:
         """0.01 mm wide and 12 mm high over a floor of 0.1 mm that is cut 2 mm wide, 1 mm of way."""
-        steps = np.zeros((1, 6))
-        steps[0, 5] = 0.01 * 12 + 2.0 * 0.1
-        lowered = np.array([2.01], dtype=np.float32)
-        radial = radial_ways(steps, lowered, np.array([0.1]), 12.0)
-        self.assertAlmostEqual(float(radial[0]), 2.01, places=5)
+        self.assertAlmostEqual(self.radial(0.01 * 12 + 2.0 * 0.1, 2.01), 2.01, places=5)
         # What stands as high as the bite is deep counts by what it weighs.
-        steps[0, 5] = 3.0 * 12
-        self.assertAlmostEqual(
-            float(radial_ways(steps, np.array([2.5], dtype=np.float32), np.array([0.1]), 12.0)[0]), 3
-        )
+        self.assertAlmostEqual(self.radial(3.0 * 12, 2.5), 3)
 
     def test_a_cut_beyond_all_numbers_chatters(self) -> None:
         weak = Dynamics(frequency=3000.0, stiffness=0.05, damping=0.03)

@@ -103,15 +103,15 @@ class RulesTest(SimpleTestCase):
         height[:, :50] = 0
         for beside, drop in ((1.0, 8.0), (0.2, 0.0)):
             kinds, ends = np.array([0], dtype=np.uint8), np.array([[10.5, 10.0, -8.0]])
-            _, _, met, drops = replay.run(
-                *replay.whole_cells(height.copy()), 0.0, 0.0, 0.1, 0.0, 0.001, np.array([10.5, 10.0, 5.0]), kinds,
+            told = replay.run(
+                (*replay.whole_cells(height.copy()), 0.0, 0.0, 0.1, 0.0, 0.001), np.array([10.5, 10.0, 5.0]), kinds,
                 ends, np.zeros((1, 2)), np.zeros(1), 5.0, 0.25, beside,
             )  # fmt: skip
-            self.assertEqual(met[0], 0.0)
-            self.assertAlmostEqual(drops[0], drop, 5)
+            self.assertEqual(told.rapids[0], 0.0)
+            self.assertAlmostEqual(told.drops[0], drop, 5)
         data = parse_job(job(rectangle(40, 30)))
-        told = rules.drop_findings(data, data.operations[0], 8.0, (10.5, 10.0, -8.0))
-        self.assertIn("8.00 mm below stock", told[0].sentence)
+        found = rules.drop_findings(data, data.operations[0], 8.0, (10.5, 10.0, -8.0))
+        self.assertIn("8.00 mm below stock", found[0].sentence)
         self.assertEqual(rules.drop_findings(data, data.operations[0], 0.9, (0.0, 0.0, 0.0)), [])
 
     def test_no_rapid_of_the_planner_drops_beside_stock(self) -> None:

@@ -155,13 +155,11 @@ class GuardTest(SimpleTestCase):
         height = np.zeros((200, 200), np.int16)
         end = np.array([[10.02, 10.0, -1.0], [14.0, 10.0, -1.0]])
         centre = np.array([[6.0, 10.0], [0.0, 0.0]])
-        steps, _, _, _ = replay.run(
-            *replay.whole_cells(height), 0.0, 0.0, 0.1, 0.0, 0.001, np.array([6.0, 6.0, -1.0]), np.array([3, 1]), end,
-            centre,
-            np.array([np.pi / 2, 0.0]), 3.0, 0.15, 1.0,
-        )  # fmt: skip
-        ends = steps[np.nonzero(np.diff(steps[:, 0], append=9))[0]]
-        np.testing.assert_allclose(ends[:, 1:4], end)
+        steps = replay.run(
+            (*replay.whole_cells(height), 0.0, 0.0, 0.1, 0.0, 0.001), np.array([6.0, 6.0, -1.0]),
+            np.array([3, 1], dtype=np.uint8), end, centre, np.array([np.pi / 2, 0.0]), 3.0, 0.15, 1.0,
+        ).steps  # fmt: skip
+        np.testing.assert_allclose(steps.place[np.nonzero(np.diff(steps.block, append=9))[0]], end)
 
 
 class PeakTest(SimpleTestCase):
