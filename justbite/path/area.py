@@ -75,6 +75,12 @@ class Area:
         """Whether the cutter can come in from outside the stock, or by a hole."""
         return bool(self.holes) or self.free.difference(self.material).area > 4.0 * self.radius**2
 
+    @property
+    def at_floor(self) -> BaseGeometry:
+        """The material as it stands on the floor: with what is below holes that end above it."""
+        ended = [Point(h.x, h.y).buffer(h.radius, quad_segs=64) for h in self.holes if h.bottom > -math.inf]
+        return self.material.union(self.drilled.intersection(shapely.union_all(ended))) if ended else self.material
+
     def solid(self) -> "Area":
         """The area as if no hole were drilled in it."""
         return replace(self, holes=(), drilled=NOTHING, material=self.material.union(self.drilled))

@@ -150,9 +150,9 @@ def _from_outside(usual: Entry, area: Area, part: Polygon, wish: Wish, target: f
 
 
 def _opened(ramp: Entry, area: Area) -> Entry:
-    """A ramp that knows at which of its ends the cutter stands in the clear."""
+    """A ramp that knows at which of its ends the cutter stands in the clear, all the way down."""
     discs = shapely.buffer(shapely.points(ramp.points[[0, -1]]), area.radius)
-    first, last = (shapely.area(shapely.intersection(discs, area.material)) < 1e-6 * area.radius**2).tolist()
+    first, last = (shapely.area(shapely.intersection(discs, area.at_floor)) < 1e-6 * area.radius**2).tolist()
     return replace(ramp, chosen=True, open_ends=(first, last))
 
 

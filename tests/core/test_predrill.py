@@ -3,13 +3,15 @@
 import math
 from typing import Any
 
+import numpy as np
 from django.test import SimpleTestCase
 
 from justbite.errors import JobError
 from justbite.model.parse import parse_job
 from justbite.nc.reader import read_program
 from justbite.path.area import LEAST_HELIX, MOST_HELIX, SNUG, make_area
-from justbite.path.entry import Wish, find_entry
+from justbite.path.entry import Entry, Wish, find_entry
+from justbite.path.opening import _opened
 from justbite.plan import Plan, plan
 from justbite.proof.audit import ProofSettings, audit_operation
 from justbite.proof.stockmap import Stock
@@ -144,6 +146,17 @@ class HoleTest(SimpleTestCase):
         data = job(rectangle(60, 22), ae=2.0, bottom=-20)
         data["stock"]["box"]["min"][2] = -25
         self.no_slower(data, {"at": [30, 11], "diameter": 13, "bottom": -16})
+
+    def test_a_ramp_does_not_drop_into_what_stands_below_a_hole(self) -> None:
+        """A narrow arm ends in a hole: where that ends above the floor the ramp's end there is not open."""
+        outline = [[0, 0], [60, 0], [60, 16], [36, 16], [36, 70], [24, 70], [24, 16], [0, 16]]
+        for bottom, is_open in ((-12.0, False), (None, True)):
+            data = hard(drilled=[{"at": [30, 8], "diameter": 14, **({} if bottom is None else {"bottom": bottom})}])
+            data["regions"][0]["outline"] = outline
+            read = parse_job(data)
+            area = make_area(read, read.region("area"), 5.0, 0.0, 0.006, 0.002, 0.1)
+            ramp = Entry("ramp", np.array([[30.0, 63.0], [30.0, 8.0]]), None)
+            self.assertEqual(_opened(ramp, area).open_ends, (False, is_open))
 
     def test_plans_are_weighed_over_all_levels(self) -> None:
         """A hole that ends in the first of two levels is worth it there, but not for both."""
