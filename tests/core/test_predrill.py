@@ -153,6 +153,7 @@ class HoleTest(SimpleTestCase):
         for bottom, is_open in ((-12.0, False), (None, True)):
             data = hard(drilled=[{"at": [30, 8], "diameter": 14, **({} if bottom is None else {"bottom": bottom})}])
             data["regions"][0]["outline"] = outline
+            data["stock"]["box"]["max"][:2] = [70, 80]
             read = parse_job(data)
             area = make_area(read, read.region("area"), 5.0, 0.0, 0.006, 0.002, 0.1)
             ramp = Entry("ramp", np.array([[30.0, 63.0], [30.0, 8.0]]), None)
