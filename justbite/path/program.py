@@ -145,7 +145,9 @@ def _through_hole(out: MovesBuilder, hole: Hole, above: float, z: float, heights
     if end > z + 1e-6:
         down = helix_in(hole, radius)
         x, y, _ = _helix_begin(down, end + ABOVE, z, feeds, radius)
-        out.to(LINE, hole.x, hole.y, end + ABOVE, feeds.link, ENTRY)
+        if tight and end < above:
+            out.to(LINE, hole.x, hole.y, end + heights.gap, feeds.link, ENTRY)
+        # All in one descent: one that began just above its level would be a link's to the proof.
         out.to(LINE, x, y, end + ABOVE, feeds.entry, ENTRY)
         _helix(out, down, end + ABOVE, z, feeds, radius)
     out.to(LINE, hole.x, hole.y, z, feeds.link, ENTRY)

@@ -84,6 +84,13 @@ class HoleTest(SimpleTestCase):
         flat = 2 * math.pi * (6.5 - 5.0) / feed
         self.assertAlmostEqual(spent[-16.0], slope + flat, delta=0.05 * slope + 0.5)
 
+    def test_little_below_a_hole_is_taken_by_a_way_in(self) -> None:
+        """Less than a mm above the floor, wide and tight: the helix in it is no cut, and the floor is whole."""
+        for diameter, bottom in ((13, -3.4), (24, -3.9)):
+            data = hard(drilled=[{**MIDDLE, "diameter": diameter, "bottom": bottom}], bottom=-4)
+            row = self.sound(made(data))
+            self.assertGreater(row["entry_over_bite"], 0.0)
+
     def test_lower_levels_begin_below_a_hole_that_ends_above_them(self) -> None:
         data = hard(drilled=[{"at": [18, 15], "diameter": 24, "bottom": -14}])
         data["operations"][0]["step_down"] = 10
