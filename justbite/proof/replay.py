@@ -80,6 +80,10 @@ def _sweep(height, low, share, x0, y0, cell, unit, ax, ay, az, bx, by, bz, radiu
                 now = max(was, part)
                 if taken > 0:
                     volume += taken
+                if part >= WHOLE and was > 0 and under < bz:
+                    # An operation before went deeper in that part: it stays so, the rest stands at the cutter's Z.
+                    height[j, i] = bz
+                elif taken > 0:
                     # The mean of what is swept, so that no volume is lost.
                     mean = h - (was * (h - under) + taken + now // 2) // now
                     if now >= WHOLE:
