@@ -11,7 +11,6 @@ from shapely.geometry.base import BaseGeometry
 
 from justbite.field.distance import nodes_in, signed_distance
 from justbite.field.grid import Field, Grid
-from justbite.field.outline import below_zero
 from justbite.field.pieces import pieces_of
 from justbite.model.findings import Finding
 from justbite.path.area import Area, parts_of
@@ -23,6 +22,7 @@ from justbite.path.opening import Pace, find_openings
 from justbite.path.plane import Plane
 from justbite.path.rim import WIPE_STEP
 from justbite.path.spine import arm_line
+from justbite.path.swept import swept_by
 
 CELL, CELL_ISLANDS, CELL_LEAST = 16.0, 20.0, 60.0
 """Cells to a radius: plain, with islands, and at most for small bites."""
@@ -140,7 +140,11 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
         if path.entry.kind == "ramp" and not path.entry.chosen and (wish is None or wish.kind != "ramp"):
             findings.append(_ramp_finding(area, path.entry, operation))
     cleared_area = float(np.count_nonzero(work.plane.cleared < 0.0)) * ground.grid.cell**2
-    swept = below_zero(work.plane.cleared, ground.grid) if outlined and paths else Polygon()
+    swept: BaseGeometry = Polygon()
+    if outlined and paths:
+        ways = [path.entry.points for path in paths if path.entry.kind != "outside"]
+        ways += [piece.points for path in paths for piece in path.pieces if piece.kind == "cut"]
+        swept = swept_by(work.plane.cleared, ground.grid, area.material, area.radius, ways)
     return PartPlan(tuple(paths), tuple(findings), cleared_area, swept)
 
 

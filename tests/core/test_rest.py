@@ -9,16 +9,20 @@ import shapely
 from django.test import SimpleTestCase
 
 from justbite.bite import chatter
+from justbite.field.distance import signed_distance
+from justbite.field.grid import Grid
 from justbite.model.before import cut_top, floors_before
 from justbite.model.job import Dynamics, Job
 from justbite.model.parse import parse_job
 from justbite.model.shapes import job_space
 from justbite.path.area import make_area, rest_of
 from justbite.path.entry import Wish
+from justbite.path.level import plan_part, ways_into
 from justbite.path.opening import Pace, find_openings
+from justbite.path.swept import _beside, swept_by
 from justbite.plan import Plan, plan
 from justbite.prepare import case_for
-from justbite.proof import audit
+from justbite.proof import audit, replay
 from justbite.proof.measure import radial_ways
 from justbite.proof.steps import Steps
 from tests.core.test_path import job, rectangle
@@ -217,7 +221,60 @@ class BesideTest(SimpleTestCase):
         self.assertLessEqual(plan(made).report["operations"][0]["max_over_target"], 1.05)
 
 
+class SweptTest(SimpleTestCase):
+    """What is told to stand in the corners of a pocket, against R^2 (1 - pi/4) each."""
+
+    def test_corners_stand_to_the_tips_of_their_fillets(self) -> None:
+        read = parse_job(two_cutters())
+        radius = 8.0
+        area = make_area(read, read.region("area"), radius, 0.0, 0.01, 0.002, 0.1)
+        (part,) = shapely.get_parts(area.locus)
+        ((_, ways),) = ways_into(area, 1.0, None, 2.0)
+        made = plan_part(area, part, ways[0], 2.0, "rough", lambda _: None, outlined=True)
+        standing = area.material.difference(made.swept).buffer(0.0)
+        for x, y in ((0, 0), (70, 0), (70, 50), (0, 50)):
+            corner = standing.intersection(shapely.Point(x, y).buffer(0.9 * radius))
+            whole = (1.0 - math.pi / 4) * radius**2
+            # And the wall's film of 0.01 mm on this stretch.
+            self.assertAlmostEqual(corner.area, whole, delta=0.015 * whole)
+
+    def test_where_nothing_stands_the_field_is_taken(self) -> None:
+        grid = Grid.over((-10, -10, 10, 10), 0.25)
+        plate = shapely.box(-3, -3, 3, 3)
+        cleared = np.full((grid.ny, grid.nx), -1.0, dtype=np.float32)
+        self.assertTrue(swept_by(cleared, grid, plate, 4.0, []).covers(plate))
+
+    def test_what_stands_is_told_by_the_ways_beside_it(self) -> None:
+        """A strip that the field tells as 4 mm wide; a stroke beside it leaves 3.5, one far off is not looked at."""
+        grid, plate = Grid.over((-10, -10, 50, 30), 0.25), shapely.box(0, 0, 40, 20)
+        cleared = -signed_distance(shapely.box(-10, 4, 50, 30), grid, 10.0)
+        beside = np.array([[-5.0, 8.0], [20.0, 8.0], [45.0, 8.0]])
+        far = beside + np.array([0.0, 30.0])
+        (run,) = _beside(shapely.box(0, 0, 40, 4), [beside, far], 4.5)
+        self.assertEqual(shapely.get_coordinates(run).tolist(), beside.tolist())
+        swept = swept_by(cleared, grid, plate, 4.5, [beside, far])
+        self.assertAlmostEqual(plate.difference(swept).area, 40 * 3.5, delta=0.1)
+
+
 class MeasureTest(SimpleTestCase):
+    def test_what_lay_deeper_in_part_of_a_cell_stays_so(self) -> None:
+        """A cell of which an operation left half at -10: levels of 2 mm take 2 mm each of its other half."""
+        height, low, share = replay.whole_cells(np.zeros((60, 60), np.int16))
+        share[30, 30], low[30, 30] = 128, -10_000
+        taken = []
+        for z in (-2.0, -4.0, -6.0, -8.0, -10.0):
+            moves = np.array([[3.0, 3.0, z]]), np.zeros((1, 2)), np.zeros(1)
+            start, kind = np.array([0.5, 3.0, z]), np.ones(1, dtype=np.uint8)
+            before = int(height[30, 30]), int(low[30, 30]), int(share[30, 30])
+            replay.run((height, low, share, 0.0, 0.0, 0.1, 0.0, 0.001), start, kind, *moves, 1.0, 9.0, 0.0)
+            taken.append(self.volume(*before) - self.volume(height[30, 30], low[30, 30], share[30, 30]))
+        np.testing.assert_allclose(taken, np.full(5, 2000 * (replay.WHOLE - 128)))
+
+    @staticmethod
+    def volume(height: int, low: int, share: int) -> int:
+        """Of one cell, in units over any height, times `replay.WHOLE`."""
+        return int(height) * (replay.WHOLE - int(share)) + int(low) * int(share)
+
     def radial(self, volume: float, lowered: float) -> float:
         """mm2, of one step that takes so much on a level of 0.1 mm, where the bite is 12 mm deep."""
         one = np.zeros(1, dtype=np.int32), np.zeros((1, 3)), np.ones(1)
