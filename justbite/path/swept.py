@@ -1,7 +1,7 @@
 """What a plan has cleared, seen from above: the field's line, but exact about what stands.
 
-Between nodes nothing is known. Where what stands runs out in a tip thinner than a cell, as beside a wall with air behind
-it, the line may leave the tip away; a later, smaller cutter meets it beside its bite.
+Between nodes nothing is known. Where what stands runs out in a tip thinner than a cell, as beside a wall with air
+behind it, the line may leave the tip away; a later, smaller cutter meets it beside its bite.
 """
 
 from collections.abc import Sequence
