@@ -199,7 +199,8 @@ def _ramp_through(work: Clearing, area: Area, part: Polygon, entry: Entry, wish:
     work.pieces = []
     work.stamp_path(entry.points)
     (x, y), heading = entry.points[-1], entry.heading or 0.0
-    film = MOST_FILM * np.count_nonzero(reach) * work.plane.grid.cell**2
+    # Of what this ramp leads through: there may be as many others as a comb has teeth.
+    film = MOST_FILM * LineString(entry.points).buffer(area.radius).area
     x, y = work.to_and_fro(float(x), float(y), heading, film, share)
     after = _next_entry(work, area, part, reach, wish, tried, arms=False)
     if after is None or after.kind != "ramp":

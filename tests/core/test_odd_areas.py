@@ -2,6 +2,7 @@
 
 import math
 from typing import Any
+from unittest.mock import patch
 
 import numpy as np
 import shapely
@@ -17,7 +18,9 @@ from justbite.model.shapes import borders_of, free_space
 from justbite.odd import KINDS, odd_areas
 from justbite.path import search
 from justbite.path.area import air_start, make_area, parts_of
+from justbite.path.clearing import Clearing
 from justbite.path.entry import Wish
+from justbite.path.level import plan_part, ways_into
 from justbite.path.opening import find_openings
 from justbite.path.spine import _on_to_the_tip, arm_line, neck_lines
 from justbite.plan import Plan, plan
@@ -29,6 +32,32 @@ RADIUS = 5.0
 
 def area_of(job: Job, radius: float = RADIUS) -> Any:
     return make_area(job, job.regions[0], radius, 0.0, 0.006, CHORD, 1.0)
+
+
+class FilmTest(SimpleTestCase):
+    def test_many_slots_leave_no_more_than_one(self) -> None:
+        """What may stand as a film along walls is told by the slot, not by the whole comb that it is a tooth of."""
+        allowed: dict[int, list[float]] = {}
+        whole = Clearing.to_and_fro
+
+        for teeth in (1, 4):
+            found = allowed[teeth] = []
+
+            def told(own: Clearing, x: float, y: float, heading: float, film: float, tick: Any,
+                     found: list[float] = found) -> tuple[float, float]:  # fmt: skip
+                found.append(film)
+                return whole(own, x, y, heading, film, tick)
+
+            bars = [box(18.0 * k, 0, 18.0 * k + 11.1, 40) for k in range(teeth)]
+            comb = shapely.union_all([box(0, 0, 18.0 * (teeth - 1) + 11.1, 11.1), *bars]).normalize()
+            area = area_of(parse_job(job(np.array(comb.exterior.coords)[:-1].tolist())))
+            ((part, ways),) = ways_into(area, 1.0, None, 2.0)
+            with patch.object(Clearing, "to_and_fro", told):
+                plan_part(area, part, ways[0], 2.0, "rough", lambda _: None)
+        self.assertGreater(len(allowed[4]), 2)
+        # The longest way through the comb leads down one tooth and up the other.
+        self.assertLess(max(allowed[4]), 4.0 * max(allowed[1]))
+        self.assertLess(min(allowed[4]), 1.3 * max(allowed[1]))
 
 
 class StripTest(SimpleTestCase):
