@@ -11,16 +11,16 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
-from shapely.geometry import LineString
 
 from justbite.path import tracer
 from justbite.path.contact import deepest
 from justbite.path.fronts import SWEEPS, Flood, Front, Piece, Points, Start, Sweep
 from justbite.path.plane import FINE_STEP, STEP, Plane
-from justbite.path.rim import MOST_BLUNT, MOST_EASE, WIPE_STEP, Rim
+from justbite.path.rim import WIPE_STEP, Rim
 from justbite.path.seeking import Seeker
 from justbite.path.specks import runs_over, specks
 from justbite.path.ways import Ways
+from justbite.path.wipes import LEAST_WIPE, Wipes
 
 NEAR_END = 2.0
 """R: how near to a ramp's end a pass along its one side has to end, for the next to begin there."""
@@ -41,19 +41,10 @@ BATCH = 800
 """Steps of a pass after which progress is told; a stop is heard there."""
 FINE_LENGTH, FINE_SHARE = 2.5, 0.97
 """How far a cut goes on in fine steps, R, and at what share of the target."""
-WIPE_TAKEN, WIPE_HAND, LEAST_TAKEN = 1.0, 0.025, 0.7
-"""Radial depth that a wipe may take at most, over the target: its load comes all at once. Less by so much times
-R over the target: the thinner the bite, the more a hair's breadth that the fitted path is off adds."""
-SLICES = 8
-"""Halvings by which the rounding is found that leaves no more than that."""
 MANY = 200
 """Points of a pass that tell well enough where it went."""
-LEAST_RUN = 0.4
-"""R: how long a wipe by which a slice is taken is at least, from clear to clear."""
 FARTHER = (0.0, 0.5, 1.0, 2.0)
 """R: how much farther from the tip of a corner a wipe begins and ends, as far as it takes to get there."""
-LEAST_WIPE = 0.005
-"""What a wipe takes at least, R squared: less is not worth the way."""
 
 
 @dataclass
@@ -74,8 +65,7 @@ class Clearing:
         round_all = sum(float(np.hypot(*np.diff(r, axis=0, append=r[:1]).T).sum()) for r in self.rims)
         self._ways = Ways(plane, self.corners)
         self._seeker = Seeker(plane, self._ways, round_all)
-        self._rim = Rim(self.rims, plane.room, plane.frame, plane.radius, plane.wall)
-        self._wiped = max(LEAST_TAKEN, WIPE_TAKEN - WIPE_HAND * plane.radius / plane.target)
+        self._wipes = Wipes(plane, Rim(self.rims, plane.room, plane.frame, plane.radius, plane.wall))
 
     def stamp_path(self, points: Points) -> None:
         """Mark what the cutter swept along `points` as cleared (entries)."""
@@ -151,7 +141,7 @@ class Clearing:
         sweep = SWEEPS[-1]
         flood = self._ways.flood(x, y, sweep, np.inf)
         for run in runs_over(speck, self.plane.radius):
-            if self.plane.clear(run[0], run[1]) and self.plane.light(run[:1].repeat(2, axis=0), self._wiped):
+            if self.plane.clear(run[0], run[1]) and self.plane.light(run[:1].repeat(2, axis=0), self._wipes.most):
                 # No contact led here.
                 front = Front((0.0, 0.0, 0.0), -1, np.zeros(6), np.inf)
                 end = self._wipe_run(x, y, run, front, flood, sweep, tick, 0.0)
@@ -318,46 +308,12 @@ class Clearing:
         self, x: float, y: float, front: Front, flood: Flood, sweep: Sweep, tick: Callable[[float], None],
         whole: bool, longer: int = 0, at_last: bool = False,
     ) -> tuple[float, float] | None:  # fmt: skip
-        """Take what no pass gets hold of at a wall by going along the wall, where that takes no more than a pass may.
+        """Take what no pass gets hold of at a wall by going along the wall; None where nothing is taken.
 
-        In a sharp corner a crescent is left that fits the cutter: to touch it anywhere is to touch all of it. It
-        is so thin that over WINDOW it is less than the bite, or is taken in slices: `whole` in one go alone.
-        `longer`: so many points of the rim more at either end. `at_last`: see `_slice`. None where nothing is taken.
+        `whole`, `longer`, `at_last`: see `Wipes.run`.
         """
-        stretch = self._rim.stretch(self.plane.cleared, front.seen[:2], self.plane.thick(sweep) * self.plane.radius)
-        if stretch is None:
-            return None
-        rim, first, last = stretch
-        run = self._rim.eased(rim, first - longer, last + longer, 0.0)
-        if not whole and not self.plane.light(run, self._wiped):
-            run = self._slice(rim, first - longer, last + longer, at_last)
-            if LineString(run).length < LEAST_RUN * self.plane.radius:
-                # Of two slices one after the other no more than one may be taken over WINDOW.
-                more = longer + round(LEAST_RUN / WIPE_STEP)
-                run = self._slice(rim, first - more, last + more, at_last)
-        return self._wipe_run(x, y, run, front, flood, sweep, tick)
-
-    def _slice(self, rim: Points, first: int, last: int, at_last: bool) -> Points:
-        """A run along the rim with its corners rounded just as much as makes it light enough; or cut short.
-
-        While passes may still do better, corners are cut short only where no rounding leads into them.
-        """
-        run = self._lightest(lambda ease: self._rim.eased(rim, first, last, ease), MOST_EASE)
-        heavy = at_last and not self.plane.light(run, self._wiped)
-        if heavy or self.plane.taken(run) < LEAST_WIPE * self.plane.radius**2:
-            run = self._lightest(lambda short: self._rim.blunt(rim, first, last, short), MOST_BLUNT)
-        return run
-
-    def _lightest(self, made: Callable[[float], Points], most: float) -> Points:
-        """The run made with the least that makes it light enough, between nothing and `most`."""
-        too_much, enough = 0.0, most
-        for _ in range(SLICES):
-            middle = 0.5 * (too_much + enough)
-            if self.plane.light(made(middle), self._wiped):
-                enough = middle
-            else:
-                too_much = middle
-        return made(enough)
+        run = self._wipes.run(front.seen[:2], self.plane.thick(sweep) * self.plane.radius, whole, longer, at_last)
+        return None if run is None else self._wipe_run(x, y, run, front, flood, sweep, tick)
 
     def _wipe_run(
         self, x: float, y: float, run: Points, front: Front, flood: Flood, sweep: Sweep,
@@ -369,7 +325,7 @@ class Clearing:
         if link is None:
             return None
         self.pieces.append(link)
-        depth, used, taken, load = self.plane.follow(run, self._wiped, self._ways.lately(self.pieces))
+        depth, used, taken, load = self.plane.follow(run, self._wipes.most, self._ways.lately(self.pieces))
         if used < 0 or taken < least * self.plane.radius**2:
             self.pieces.pop()
             if used > 0:

@@ -16,10 +16,10 @@ from justbite.model.moves import ENTRY, RAPID
 from justbite.model.parse import parse_job
 from justbite.nc.reader import read_program
 from justbite.path import opening
-from justbite.path.clearing import Clearing
 from justbite.path.following import follow
 from justbite.path.plane import NOTHING
 from justbite.path.rim import Rim
+from justbite.path.wipes import Wipes
 from justbite.plan import Plan, plan
 from justbite.proof import replay
 from tests.core.test_path import LOG, job, rectangle
@@ -181,7 +181,7 @@ class CornerTest(SimpleTestCase):
         """A pin 4 mm off a wall: a 12 mm cutter comes into the cusps at either side, and 0.6 % stood there before."""
         pin = np.asarray(Point(45.0, 25.0).buffer(9.0, quad_segs=16).exterior.coords)[:-1]
         shape = job(rectangle(58, 50), diameter=12, ae=1.8, islands=[pin.tolist()])
-        with patch.object(Clearing, "_slice", lambda self, rim, a, b, _: self._rim.eased(rim, a, b, 0.6)):
+        with patch.object(Wipes, "_slice", lambda self, rim, a, b, _: self.rim.eased(rim, a, b, 0.6)):
             before = planned(shape).report["operations"][0]
         self.assertGreater(before["left_over_share"], 1e-3)
         row = planned(shape).report["operations"][0]
