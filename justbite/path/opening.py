@@ -26,7 +26,7 @@ from justbite.path.spine import neck_lines, round_islands, spines
 Points = NDArray[np.float64]
 SHARES = (0.95, 0.8, 0.6, 0.4, 0.25)
 """How wide it must be along a long ramp, over the widest place: the lines that are tried."""
-NARROW_SHARES = (0.6, 0.3, 0.15, 0.05)
+NARROW_SHARES = (0.6, 0.3, 0.15, 0.05, 0.02)
 """The same in a slot hardly wider than the cutter, which is ramped through in any case: bends are wider than legs."""
 NECK = 0.6
 """Half the width that the centre has in a neck that a ramp through is worth planning for, at most; R."""
