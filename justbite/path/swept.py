@@ -13,9 +13,12 @@ from shapely.geometry.base import BaseGeometry
 from justbite.field.grid import Field, Grid
 from justbite.field.outline import below_zero
 from justbite.path.fronts import Points
+from justbite.path.lines import filled
 
 SEEN = 0.5
 """Cells: what stands no thicker than that has no tips that count."""
+PIECE = 0.25
+"""R: how long the pieces of a way are at most that are looked at by their ends."""
 ROUND = 32
 """Chords to a quarter turn: right to R / 3300."""
 
@@ -36,18 +39,17 @@ def swept_by(cleared: Field, grid: Grid, material: BaseGeometry, radius: float, 
 
 
 def _beside(zone: BaseGeometry, ways: Sequence[Points], reach: float) -> list[BaseGeometry]:
-    """The stretches of ways that come within `reach` of a zone."""
-    ways = [way for way in ways if len(way) > 1]
-    if not ways:
-        return []
-    begins = np.concatenate([way[:-1] for way in ways])
-    ends = np.concatenate([way[1:] for way in ways])
-    tree = shapely.STRtree(shapely.linestrings(np.stack([begins, ends], axis=1)))
-    near = np.zeros(len(begins), dtype=bool)
-    near[tree.query(shapely.get_parts(zone), predicate="dwithin", distance=reach)[1]] = True
-    # A stretch ends where the next piece is far off, and with each way.
-    last = np.zeros(len(begins), dtype=bool)
-    last[np.cumsum([len(way) - 1 for way in ways]) - 1] = True
-    own = np.nonzero(near)[0]
-    cuts = np.nonzero(last[own[:-1]] | (np.diff(own) > 1))[0] + 1
-    return [shapely.linestrings(np.vstack([begins[run], ends[run[-1:]]])) for run in np.split(own, cuts) if len(run)]
+    """The stretches of ways that come within `reach` of a zone, and a little more."""
+    # Chords of the buffer's circles lie inside them, and a piece of a way may pass by between its ends.
+    around = zone.buffer(1.1 * reach + PIECE * reach, quad_segs=4)
+    shapely.prepare(around)
+    found = []
+    for line in ways:
+        if len(line) < 2:
+            continue
+        way = filled(np.ascontiguousarray(line, dtype=float), PIECE * reach)
+        near = shapely.contains_xy(around, way)
+        edges = np.diff(near.astype(np.int8), prepend=0, append=0)
+        runs = zip(np.nonzero(edges > 0)[0], np.nonzero(edges < 0)[0], strict=True)
+        found += [shapely.linestrings(way[a:b]) for a, b in runs if b - a > 1]
+    return found
