@@ -134,7 +134,9 @@ def _holes(region: Region, free: BaseGeometry, locus: BaseGeometry, radius: floa
         clear = roomy and locus.contains(middle.buffer(turn) if ends else middle)
         clear = clear and free.covers(middle.buffer(0.5 * drilled.diameter - 1e-6, quad_segs=64))
         (fit if clear else unfit).append(hole)
-    return tuple(fit), tuple(unfit)
+    # What stands below a hole is only taken where it is gone in by: of those that end above the floor one counts.
+    through = [hole for hole in fit if hole.bottom == -math.inf]
+    return tuple(through or fit[:1]), tuple(unfit)
 
 
 def rest_of(area: Area, gone: BaseGeometry, film: float, least: float) -> Area:

@@ -84,6 +84,12 @@ class HoleTest(SimpleTestCase):
         flat = 2 * math.pi * (6.5 - 5.0) / feed
         self.assertAlmostEqual(spent[-16.0], slope + flat, delta=0.05 * slope + 0.5)
 
+    def test_of_several_holes_none_is_taken_for_gone_that_ends_above_the_floor(self) -> None:
+        """Only the hole that is gone in by is finished below its end: 5.4 of the bite before (odd job 544)."""
+        short = {"at": [45, 15], "diameter": 14, "bottom": -8}
+        for other in ({"at": [15, 15], "diameter": 13}, {"at": [15, 15], "diameter": 13, "bottom": -14}):
+            self.sound(made(hard(60, 30, drilled=[short, other])))
+
     def test_little_below_a_hole_is_taken_by_a_way_in(self) -> None:
         """Less than a mm above the floor, wide and tight: the helix in it is no cut, and the floor is whole."""
         for diameter, bottom in ((13, -3.4), (24, -3.9)):
