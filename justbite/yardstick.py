@@ -80,11 +80,12 @@ def _conditions(case: solver.Case, own: Bite, worst: float) -> Bite:
 def _parts(area: Area, clearance: float) -> list[PlainPart]:
     found = []
     for part in parts_of(area):
-        entry = find_entry(area, part, clearance)
+        own = area.of_part(part)
+        entry = find_entry(own, part, clearance)
         if entry is not None:
-            _, cleared, grid = fields_of(area, part, area.radius)
+            _, cleared, grid = fields_of(own, part, area.radius)
             frame = (grid.x0, grid.y0, grid.cell)
-            found.append(plain_part(area, part, entry, 2.0 * STEP_OVER * area.radius, 0.01, cleared, frame))
+            found.append(plain_part(own, part, entry, 2.0 * STEP_OVER * area.radius, 0.01, cleared, frame))
     return found
 
 

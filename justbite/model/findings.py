@@ -26,6 +26,7 @@ CODES: dict[str, tuple[str, str]] = {
     "area.left-over": ("warning", "Look at the place in the drawing; plan again with a finer tolerance."),
     "entry.drilled": ("warning", "Drill it, its point not counted in that depth, before this program is run."),
     "entry.hole": ("warning", "Make it wider, move it, or take it out."),
+    "entry.spare-hole": ("note", "Spare the drilling; where another hole is used instead, try it without that one."),
     "entry.ramp": ("note", "The helix does not fit; a pre-drilled hole would be quicker."),
     "entry.wish": ("warning", "Give another start or another way in."),
     "entry.steep": ("warning", "Pre-drill, or take a smaller cutter."),

@@ -64,7 +64,7 @@ class Area:
     unreached: tuple[tuple[float, float, float], ...]
     """x, y, width of places in the area that the cutter does not reach."""
     holes: tuple[Hole, ...] = ()
-    """That the cutter comes down in, the widest first; what stands below them is as good as gone."""
+    """That the cutter may come down in, the widest first. Only by `of_part` is what stands in and below them gone."""
     drilled: BaseGeometry = NOTHING
     """What of the material is gone by that."""
     unfit: tuple[Hole, ...] = ()
@@ -80,6 +80,22 @@ class Area:
         """The material as it stands on the floor: with what is below holes that end above it."""
         ended = [Point(h.x, h.y).buffer(h.radius, quad_segs=64) for h in self.holes if h.bottom > -math.inf]
         return self.material.union(self.drilled.intersection(shapely.union_all(ended))) if ended else self.material
+
+    def of_part(self, part: Polygon) -> "Area":
+        """The area as plans for one part of its locus find it: the holes in it that count are gone down to the floor.
+
+        What stands below a hole is only taken where it is gone in by: of those that end above the floor the widest
+        counts, and none where others go through. Holes in other parts are as if they were not there: whether those
+        are cut before this one is not known.
+        """
+        own = [hole for hole in self.holes if part.contains(Point(hole.x, hole.y))]
+        through = [hole for hole in own if hole.bottom == -math.inf]
+        counted = tuple(through or own[:1])
+        drilled = shapely.union_all([Point(h.x, h.y).buffer(h.radius, quad_segs=64) for h in counted])
+        left = self.material.difference(drilled)
+        if not _worth(part, left, self.radius):
+            return replace(self, holes=())
+        return replace(self, holes=counted, drilled=drilled.intersection(self.material), material=left)
 
     def solid(self) -> "Area":
         """The area as if no hole were drilled in it."""
@@ -99,8 +115,6 @@ def make_area(job: Job, region: Region, radius: float, allowance: float, snap: f
     wall = radius + allowance + snap
     locus = free.buffer(-wall, quad_segs=32)
     holes, unfit = _holes(region, free, locus, radius)
-    drilled = shapely.union_all([Point(h.x, h.y).buffer(h.radius, quad_segs=64) for h in holes]).intersection(material)
-    material = material.difference(drilled)
     target = free.buffer(-allowance).intersection(shape) if allowance > 0 else shape
     reach = locus.buffer(wall + 0.002 * radius, quad_segs=32)
     rest = target.difference(reach).buffer(-0.002 * radius).buffer(0.002 * radius)
@@ -111,7 +125,7 @@ def make_area(job: Job, region: Region, radius: float, allowance: float, snap: f
             unreached.append((spot.x, spot.y, float(2.0 * shapely.maximum_inscribed_circle(part).length)))
     return Area(
         region.name, shape, material, stock.difference(free), free, locus, radius, wall, snap, tuple(unreached), holes,
-        drilled, unfit,
+        unfit=unfit,
     )  # fmt: skip
 
 
@@ -134,9 +148,7 @@ def _holes(region: Region, free: BaseGeometry, locus: BaseGeometry, radius: floa
         clear = roomy and locus.contains(middle.buffer(turn) if ends else middle)
         clear = clear and free.covers(middle.buffer(0.5 * drilled.diameter - 1e-6, quad_segs=64))
         (fit if clear else unfit).append(hole)
-    # What stands below a hole is only taken where it is gone in by: of those that end above the floor one counts.
-    through = [hole for hole in fit if hole.bottom == -math.inf]
-    return tuple(through or fit[:1]), tuple(unfit)
+    return tuple(fit), tuple(unfit)
 
 
 def rest_of(area: Area, gone: BaseGeometry, film: float, least: float) -> Area:
@@ -165,12 +177,13 @@ def rest_of(area: Area, gone: BaseGeometry, film: float, least: float) -> Area:
 
 def parts_of(area: Area) -> list[Polygon]:
     """The connected parts of the locus that have something to cut, largest first."""
-    parts = [
-        p
-        for p in shapely.get_parts(area.locus)
-        if p.area > 0 and p.buffer(area.radius).intersection(area.material).area > 0.01 * area.radius**2
-    ]
+    parts = [p for p in shapely.get_parts(area.locus) if p.area > 0 and _worth(p, area.material, area.radius)]
     return sorted(parts, key=lambda p: -p.area)
+
+
+def _worth(part: Polygon, material: BaseGeometry, radius: float) -> bool:
+    """Whether there is something to cut from a part of the locus."""
+    return bool(part.buffer(radius).intersection(material).area > 0.01 * radius**2)
 
 
 def air_start(area: Area, part: Polygon, clearance: float) -> tuple[float, float] | None:

@@ -82,12 +82,14 @@ def ground_of(area: Area, part: Polygon, target: float) -> Ground:
 
 
 def ways_into(area: Area, clearance: float, wish: Wish | None, target: float,
-              pace: Pace | None = None) -> list[tuple[Polygon, list[Entry]]]:  # fmt: skip
-    """For each part of the locus the ways in that are worth planning, the most promising first; none where none fits.
+              pace: Pace | None = None) -> list[tuple[Area, Polygon, list[Entry]]]:  # fmt: skip
+    """For each part of the locus the area as its plans find it, the part, and the ways in that are worth planning.
 
-    `pace`: what ways cost besides cutting, where long ramps are to be weighed.
+    The most promising first; none where none fits. `pace`: what ways cost besides cutting, where long ramps are to
+    be weighed.
     """
-    return [(part, find_openings(area, part, clearance, wish, target, pace)) for part in parts_of(area)]
+    own = [(area.of_part(part), part) for part in parts_of(area)]
+    return [(a, part, find_openings(a, part, clearance, wish, target, pace)) for a, part in own]
 
 
 def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, operation: str,

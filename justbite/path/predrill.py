@@ -30,16 +30,23 @@ GAIN, GAIN_SHARE = 10.0, 0.05
 source), and share of what the area takes at full bite."""
 
 
-def drilled_findings(name: str, area: Area, paths: list[PartPath], floor: float) -> list[Finding]:
-    """What must have been drilled for these paths, and what holes are no use. `floor`: Z of the area's."""
+def drilled_findings(name: str, area: Area, needed: list[Hole], floor: float) -> list[Finding]:
+    """What must have been drilled, what need not have been, and what holes are no use. `floor`: Z of the area's."""
     found = []
-    for hole in dict.fromkeys(path.entry.hole for path in paths if path.entry.hole is not None):
+    for hole in needed:
         end = max(hole.bottom, floor)
         said = (
             f'Before "{name}" a hole of {hole.diameter:.4g} mm must be drilled in area "{area.name}" at X{hole.x:g}'
             f" Y{hole.y:g}, as wide down to Z{end:g}."
         )
         found.append(Finding("entry.drilled", said, name, area.name, hole.x, hole.y, end, hole.diameter))
+    for hole in area.holes:
+        if hole not in needed:
+            said = (
+                f'"{name}" does not need the hole at X{hole.x:g} Y{hole.y:g} in area "{area.name}": it is cut as if it'
+                " were not there."
+            )
+            found.append(Finding("entry.spare-hole", said, name, area.name, hole.x, hole.y, size=hole.diameter))
     for hole in area.unfit:
         least = 2 * area.radius * (1.0 + (SNUG if hole.bottom == -math.inf else LEAST_HELIX))
         said = (

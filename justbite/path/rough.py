@@ -17,7 +17,7 @@ from justbite.model.job import Job, Machine, Material, Operation
 from justbite.model.moves import Moves
 from justbite.model.shapes import SAME, region_shape
 from justbite.model.stock import heights as stock_heights
-from justbite.path.area import parts_of
+from justbite.path.area import Area, Hole, parts_of
 from justbite.path.blocks import MovesBuilder
 from justbite.path.entry import Entry, Wish
 from justbite.path.level import PartPath, PartPlan, ground_of, plan_part, ways_into
@@ -115,9 +115,7 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
             _level_by_level(out, job, {name: levels[name] for name in ready}, terms)
     swept = []
     for work, made in zip(works, plans, strict=True):
-        findings += drilled_findings(operation.name, work.area, [p for plan in made for p in plan.paths], work.bottom)
-        if not work.area.holes:
-            findings += _worth_drilling(job, operation.name, work, made, terms)
+        findings += _hole_findings(job, operation.name, work, made, terms)
         shape = shapely.union_all([plan.swept for plan in made])
         film = work.area.snap + limits.chord_share * terms.radius
         swept.append(Swept(shape, work.bottom, terms.radius, film))
@@ -194,13 +192,13 @@ def _planned(job: Job, operation: Operation, works: list[Work], terms: _Terms, w
         lambda k, share: progress(WEIGHING * share, f"Weighing ways into {works[k].area.name}"),
     )
     for index, (work, own, parts) in enumerate(zip(works, wishes, weighed, strict=True)):
-        for k, (part, ways) in enumerate(parts):
+        for k, (area, part, ways) in enumerate(parts):
             entries: list[Entry | None] = [*ways] or [None]
             # Where there is but one plan, it is made beside others.
-            ground = ground_of(work.area, part, terms.ae) if len(entries) > 1 else None
+            ground = ground_of(area, part, terms.ae) if len(entries) > 1 else None
             for entry in entries:
                 plan = partial(
-                    plan_part, work.area, part, entry, terms.ae, operation.name,
+                    plan_part, area, part, entry, terms.ae, operation.name,
                     wish=own, conventional=operation.conventional, ground=ground,
                     speeds=terms.speeds, outlined=later,
                 )  # fmt: skip
@@ -217,20 +215,27 @@ def _planned(job: Job, operation: Operation, works: list[Work], terms: _Terms, w
     return plans, [finding for made in plans for plan in made for finding in plan.findings]
 
 
-def _ways_into(work: Work, terms: _Terms, wish: Wish, _tick: Tick) -> list[tuple[Polygon, list[Entry]]]:
+def _ways_into(work: Work, terms: _Terms, wish: Wish, _tick: Tick) -> list[tuple[Area, Polygon, list[Entry]]]:
     return ways_into(work.area, terms.clearance, wish, terms.ae, _pace(work, terms))
 
 
-def _worth_drilling(job: Job, name: str, work: Work, made: list[PartPlan], terms: _Terms) -> list[Finding]:
+def _hole_findings(job: Job, name: str, work: Work, made: list[PartPlan], terms: _Terms) -> list[Finding]:
+    """What must have been drilled, what is of no use, and what a hole would save where there is none."""
     levels, per_mm = len(work.levels(terms.step)), 60.0 / terms.feeds.cut
     start, pace, lowest = job.region(work.area.name).start, _pace(work, terms), stock_heights(job.stock)[0]
-    found = []
+    needed: list[Hole] = []
+    worth = []
     for part, plan in zip(parts_of(work.area), made, strict=True):
-        told = worth_drilling(
-            name, work, part, list(plan.paths), terms.ae, levels, terms.clearance, start, pace, per_mm, lowest
-        )
-        found += [told] if told is not None else []
-    return found
+        own = work.area.of_part(part)
+        if any(path.entry.hole is not None for path in plan.paths):
+            # All of them are gone for the passes, not only the one that is gone in by.
+            needed += own.holes
+        elif not own.holes:
+            told = worth_drilling(
+                name, work, part, list(plan.paths), terms.ae, levels, terms.clearance, start, pace, per_mm, lowest
+            )
+            worth += [told] if told is not None else []
+    return drilled_findings(name, work.area, needed, work.bottom) + worth
 
 
 def _pace(work: Work, terms: _Terms) -> Pace:

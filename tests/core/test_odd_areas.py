@@ -51,7 +51,7 @@ class FilmTest(SimpleTestCase):
             bars = [box(18.0 * k, 0, 18.0 * k + 11.1, 40) for k in range(teeth)]
             comb = shapely.union_all([box(0, 0, 18.0 * (teeth - 1) + 11.1, 11.1), *bars]).normalize()
             area = area_of(parse_job(job(np.array(comb.exterior.coords)[:-1].tolist())))
-            ((part, ways),) = ways_into(area, 1.0, None, 2.0)
+            ((_, part, ways),) = ways_into(area, 1.0, None, 2.0)
             with patch.object(Clearing, "to_and_fro", told):
                 plan_part(area, part, ways[0], 2.0, "rough", lambda _: None)
         self.assertGreater(len(allowed[4]), 2)

@@ -188,7 +188,7 @@ class QuickestTest(SimpleTestCase):
     def whole(self, width: float, height: float) -> tuple[Area, Polygon, PartPlan]:
         planned = parse_job(job(rectangle(width, height)))
         area = make_area(planned, planned.regions[0], 5.0, 0.0, 0.006, 0.002, 1.0)
-        ((part, ways),) = ways_into(area, 1.0, None, 2.0)
+        ((_, part, ways),) = ways_into(area, 1.0, None, 2.0)
         return area, part, plan_part(area, part, ways[0], 2.0, "rough", lambda _: None)
 
     def test_what_leaves_some_is_not_quicker(self) -> None:
@@ -332,7 +332,7 @@ class JoinedTest(SimpleTestCase):
             radius = planned.tools[0].diameter / 2
             target = 2.0 * radius * data["operations"][0]["bite"]["share"]
             area = make_area(planned, planned.regions[0], radius, 0.0, 0.001 * radius, 0.005, 0.01)
-            for part, ways in ways_into(area, 1.0, None, target):
+            for _, part, ways in ways_into(area, 1.0, None, target):
                 for path in plan_part(area, part, ways[0], target, "rough", lambda _: None).paths:
                     here = path.entry.points[-1]
                     for piece in path.pieces:

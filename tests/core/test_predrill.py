@@ -5,11 +5,13 @@ from typing import Any
 
 import numpy as np
 from django.test import SimpleTestCase
+from shapely.geometry import Polygon
 
 from justbite.errors import JobError
+from justbite.model.job import Job
 from justbite.model.parse import parse_job
 from justbite.nc.reader import read_program
-from justbite.path.area import LEAST_HELIX, MOST_HELIX, SNUG, make_area
+from justbite.path.area import LEAST_HELIX, MOST_HELIX, SNUG, Area, make_area, parts_of
 from justbite.path.entry import Entry, Wish, find_entry
 from justbite.path.opening import _opened
 from justbite.plan import Plan, plan
@@ -34,6 +36,18 @@ def made(data: dict[str, Any]) -> Plan:
 
 def codes(result: Plan) -> list[str]:
     return [w["code"] for w in result.report["warnings"]]
+
+
+def told_at(result: Plan, code: str) -> set[tuple[float, float]]:
+    """X and Y of the findings of a code."""
+    return {(w["x"], w["y"]) for w in result.report["warnings"] if w["code"] == code}
+
+
+def as_planned(read: Job) -> tuple[Area, Polygon]:
+    """The area of a job of one, and its one part, as plans find it."""
+    area = make_area(read, read.region("area"), 5.0, 0.0, 0.006, 0.002, 0.1)
+    (part,) = parts_of(area)
+    return area.of_part(part), part
 
 
 class HoleTest(SimpleTestCase):
@@ -88,7 +102,35 @@ class HoleTest(SimpleTestCase):
         """Only the hole that is gone in by is finished below its end: 5.4 of the bite before (odd job 544)."""
         short = {"at": [45, 15], "diameter": 14, "bottom": -8}
         for other in ({"at": [15, 15], "diameter": 13}, {"at": [15, 15], "diameter": 13, "bottom": -14}):
-            self.sound(made(hard(60, 30, drilled=[short, other])))
+            result = made(hard(60, 30, drilled=[short, other]))
+            self.sound(result)
+            spare = {(45.0, 15.0)} if "bottom" not in other else {(15.0, 15.0)}
+            self.assertEqual(told_at(result, "entry.spare-hole"), spare)
+            self.assertEqual(told_at(result, "entry.drilled"), {(15.0, 15.0), (45.0, 15.0)} - spare)
+
+    def test_all_holes_that_passes_take_for_gone_must_be_drilled(self) -> None:
+        """Gone in by is one of two that go through; passes meet nothing in the other either."""
+        holes = [{"at": [15, 15], "diameter": 13}, {"at": [45, 15], "diameter": 14}]
+        result = made(hard(60, 30, drilled=holes))
+        row = self.sound(result)
+        self.assertEqual(told_at(result, "entry.drilled"), {(15.0, 15.0), (45.0, 15.0)})
+        self.assertEqual(result.program.count("DRILLED BEFORE"), 2)
+        pocket = 60 * 30 - (4 - math.pi) * 25 - math.pi * (6.5**2 + 7.0**2)
+        self.assertAlmostEqual(row["removed_mm3"], 20 * pocket, delta=0.005 * 20 * pocket)
+
+    def test_each_part_of_an_area_has_its_own_hole(self) -> None:
+        """Two rooms with a neck that the cutter does not fit through: both are gone into by their holes."""
+        outline = [[0, 0], [30, 0], [30, 11], [36, 11], [36, 0], [66, 0], [66, 30], [36, 30], [36, 19], [30, 19],
+                   [30, 30], [0, 30]]  # fmt: skip
+        data = hard(66, 30, drilled=[{"at": [15, 15], "diameter": 13, "bottom": -14}, {"at": [51, 15], "diameter": 14}])
+        data["regions"][0]["outline"] = outline
+        result = made(data)
+        row = self.sound(result)
+        self.assertEqual(told_at(result, "entry.drilled"), {(15.0, 15.0), (51.0, 15.0)})
+        self.assertEqual(told_at(result, "entry.spare-hole"), set())
+        # One helix of 6 mm below the shorter hole is all that goes down through stock.
+        one = made({**data, "regions": [{**data["regions"][0], "drilled": data["regions"][0]["drilled"][:1]}]})
+        self.assertLess(row["entry_seconds"], 0.5 * one.report["operations"][0]["entry_seconds"])
 
     def test_little_below_a_hole_is_taken_by_a_way_in(self) -> None:
         """Less than a mm above the floor, wide and tight: the helix in it is no cut, and the floor is whole."""
@@ -134,8 +176,7 @@ class HoleTest(SimpleTestCase):
 
     def test_a_start_of_the_users_goes_before_a_hole_elsewhere(self) -> None:
         read = parse_job(hard(60, 30, drilled=[{"at": [15, 15], "diameter": 13}]))
-        area = make_area(read, read.region("area"), 5.0, 0.0, 0.006, 0.002, 0.1)
-        (part,) = area.locus.geoms if hasattr(area.locus, "geoms") else (area.locus,)
+        area, part = as_planned(read)
         kinds = {}
         for place in (None, (16.0, 15.0), (45.0, 15.0)):
             entry = find_entry(area, part, 1.0, Wish("auto", place))
@@ -149,8 +190,7 @@ class HoleTest(SimpleTestCase):
 
     def test_a_hole_of_a_size_that_a_helix_takes_counts_whole(self) -> None:
         for diameter, counts in ((13.0, 6.5), (24.0, 5.0 * (1 + MOST_HELIX))):
-            read = parse_job(hard(drilled=[{"at": [18, 15], "diameter": diameter, "bottom": -10}]))
-            area = make_area(read, read.region("area"), 5.0, 0.0, 0.006, 0.002, 0.1)
+            area, _ = as_planned(parse_job(hard(drilled=[{"at": [18, 15], "diameter": diameter, "bottom": -10}])))
             self.assertEqual([h.radius for h in area.holes], [counts])
             self.assertGreaterEqual(area.holes[0].radius - 5.0, LEAST_HELIX * 5.0)
 
@@ -167,8 +207,7 @@ class HoleTest(SimpleTestCase):
             data = hard(drilled=[{"at": [30, 8], "diameter": 14, **({} if bottom is None else {"bottom": bottom})}])
             data["regions"][0]["outline"] = outline
             data["stock"]["box"]["max"][:2] = [70, 80]
-            read = parse_job(data)
-            area = make_area(read, read.region("area"), 5.0, 0.0, 0.006, 0.002, 0.1)
+            area, _ = as_planned(parse_job(data))
             ramp = Entry("ramp", np.array([[30.0, 63.0], [30.0, 8.0]]), None)
             self.assertEqual(_opened(ramp, area).open_ends, (False, is_open))
 

@@ -230,7 +230,7 @@ class SweptTest(SimpleTestCase):
         radius = 8.0
         area = make_area(read, read.region("area"), radius, 0.0, 0.01, 0.002, 0.1)
         (part,) = shapely.get_parts(area.locus)
-        ((_, ways),) = ways_into(area, 1.0, None, 2.0)
+        ((_, _, ways),) = ways_into(area, 1.0, None, 2.0)
         made = plan_part(area, part, ways[0], 2.0, "rough", lambda _: None, outlined=True)
         standing = area.material.difference(made.swept).buffer(0.0)
         for x, y in ((0, 0), (70, 0), (70, 50), (0, 50)):
