@@ -96,7 +96,8 @@
   }
   li > a {
     display: block;
-    padding: 14px 16px 12px;
+    /* What deletes a job stands above its drawing. */
+    padding: 30px 16px 12px;
     color: var(--ink);
     text-decoration: none;
   }
