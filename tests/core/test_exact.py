@@ -8,6 +8,7 @@ from outside or down a drilled hole, so that all that is taken is taken sideways
 import math
 import re
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -73,7 +74,7 @@ def _pieces(a: tuple[float, ...], b: tuple[float, ...], kind: int, centre: tuple
         spots = np.column_stack([ring, heights])
         spots[0], spots[-1] = start, end
     rows = [(float(x), float(y), float(z)) for x, y, z in spots]
-    return [Way(p, q, kind == 0) for p, q in zip(rows, rows[1:], strict=False)]
+    return [Way(p, q, kind == 0) for p, q in pairwise(rows)]
 
 
 @dataclass(frozen=True)
