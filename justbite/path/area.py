@@ -42,6 +42,12 @@ class Hole:
     bottom: float
     """Z of its lower end; minus infinity where that is no higher than the floor."""
 
+    @classmethod
+    def of(cls, x: float, y: float, diameter: float, bottom: float, cutter: float) -> "Hole":
+        """As a cutter of radius `cutter` takes it."""
+        most = math.inf if bottom == -math.inf else (1.0 + MOST_HELIX) * cutter
+        return cls(x, y, diameter, min(0.5 * diameter, most), bottom)
+
 
 @dataclass(frozen=True, slots=True)
 class Area:
@@ -140,8 +146,7 @@ def _holes(region: Region, free: BaseGeometry, locus: BaseGeometry, radius: floa
     unfit: list[Hole] = []
     for drilled in sorted(region.drilled, key=lambda d: -d.diameter):
         ends = drilled.bottom is not None and drilled.bottom > region.bottom + 1e-6
-        wide = min(drilled.diameter / 2, (1.0 + MOST_HELIX) * radius) if ends else drilled.diameter / 2
-        hole = Hole(*drilled.at, drilled.diameter, wide, float(drilled.bottom or 0.0) if ends else -math.inf)
+        hole = Hole.of(*drilled.at, drilled.diameter, float(drilled.bottom or 0.0) if ends else -math.inf, radius)
         turn = hole.radius - radius
         roomy = turn >= (LEAST_HELIX if ends else SNUG) * radius
         middle = Point(hole.x, hole.y)

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from justbite.path import tracer
 from justbite.path.contact import deepest
 from justbite.path.fronts import SWEEPS, Flood, Front, Piece, Points, Start, Sweep
-from justbite.path.plane import FINE_STEP, STEP, Plane
+from justbite.path.plane import FINE_STEP, NOTHING, STEP, Plane
 from justbite.path.rim import WIPE_STEP, Rim
 from justbite.path.seeking import Seeker
 from justbite.path.specks import runs_over, specks
@@ -212,8 +212,10 @@ class Clearing:
         while True:
             steps = int(FINE_LENGTH / FINE_STEP) if fine else BATCH
             target = (FINE_SHARE if fine else 1.0) * self.plane.share(side) * self.plane.aim
+            # The window of a guard that begins anew would not see what was taken at a joint's other side.
+            before = NOTHING if first else self._ways.lately(self.pieces)
             path, depth, ended, heading, used, load = self.plane.trace(
-                x, y, heading, side, sweep, target, True, steps, turn, fine
+                x, y, heading, side, sweep, target, True, steps, turn, fine, before
             )
             area = float(depth[1:].sum()) * (FINE_STEP if fine else STEP) * self.plane.radius
             again = ended == tracer.OVER and not fine

@@ -16,7 +16,7 @@ def follow(cleared, x0, y0, cell, path, radius, most, log_at, log_was, before, b
 
     And (n,) the largest depth over a tenth of the radius on the way to each point. Taken back, and -1 for the length,
     where more than `most` (mm) would be taken, or more than `both` together with what was taken on the way to the
-    path: `before` (m, 2), mm of way from there to it, and mm2.
+    path: `before` (m, 3), mm of way from there to it, mm2, and on how many mm.
     """
     n = path.shape[0]
     depth = np.zeros(n)

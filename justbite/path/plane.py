@@ -17,7 +17,7 @@ STEP, FINE_STEP, LAG = 0.05, 1 / 60, 0.25
 """Steps of a cut, and how far behind the cutter what it takes is marked as gone; R."""
 UNFELT = 1.25
 """Skins by which cuts stay under the target."""
-MOST_TAKEN, BACK, BACK_FINE = 1.035, 1.0, 0.4
+MOST_TAKEN, BACK, BACK_FINE = 1.027, 1.0, 0.4
 """Over the target, what a cut may be seen to take; how far it is taken back then, at first and in fine steps, R."""
 WALK_STEP = 0.1
 """Step of a walk along a front, in R: it only has to find the front's end."""
@@ -29,7 +29,7 @@ HAIR = 0.0003
 """R: how much nearer to a wall than they may a link's points may read: passes end on the wall, to the last digit."""
 LOG_LENGTH = 3_000_000
 """Changed nodes that are remembered, to take back what was cut last."""
-NOTHING: Points = np.empty((0, 2))
+NOTHING: Points = np.empty((0, 3))
 """Nothing was taken before."""
 PLAIN_BITE, LEAST_CONTACT = 0.4, 0.006
 """In R: the bite that the sweeps' contact thicknesses are meant for, and the least that the field can tell."""
@@ -95,13 +95,17 @@ class Plane:
         steps: int,
         turn: float = 0.0,
         fine: bool = False,
+        before: Points = NOTHING,
     ) -> tuple[Points, NDArray[np.float64], int, float, int, NDArray[np.float64]]:
-        """`tracer.trace` for a sweep, turning the first heading a little at a time where it is blocked."""
+        """`tracer.trace` for a sweep, turning the first heading a little at a time where it is blocked.
+
+        `before`: what was taken just before (`Ways.lately`).
+        """
         settings = self._settings(sweep, stamping, fine, self.share(side) if stamping else 1.0)
         for aside in (0.0, 0.5, -0.5, 1.0, -1.0, 1.5, -1.5):
             result = tracer.trace(
                 self.cleared, self.room, *self.frame, x, y, heading + side * aside, turn, side, settings,
-                target, stamping, steps, *self._log, 0,
+                target, stamping, steps, *self._log, 0, before,
             )  # fmt: skip
             if len(result[0]) > 1 or result[2] == tracer.FADED:
                 break

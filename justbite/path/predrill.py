@@ -6,7 +6,7 @@ hole in seconds: then the cutter comes down in it, and passes go round it from t
 
 import math
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import shapely
 from shapely.geometry import Polygon
@@ -66,10 +66,21 @@ def drilled_notes(name: str, findings: Sequence[Finding]) -> tuple[str, ...]:
     )
 
 
-def worth_drilling(name: str, work: Work, part: Polygon, paths: list[PartPath], target: float, levels: int, gap: float,
-                   place: tuple[float, float] | None, pace: Pace, per_mm: float, lowest: float
-                   ) -> Finding | None:  # fmt: skip
-    """What a hole would save where `part` of an area is entered through solid stock; None where that is little.
+@dataclass(frozen=True, slots=True)
+class Promise:
+    """A hole that may be worth drilling, by the estimate of ways in."""
+
+    hole: Hole
+    spent: float
+    """Seconds that the ways in take as they are."""
+    least: float
+    """Seconds that the hole must save to be worth telling."""
+
+
+def promised(work: Work, part: Polygon, paths: Sequence[PartPath], target: float, levels: int, gap: float,
+             place: tuple[float, float] | None, pace: Pace, per_mm: float, lowest: float
+             ) -> Promise | None:  # fmt: skip
+    """A hole that may save enough where `part` of an area is entered through solid stock; None where none does.
 
     `paths` clear the part at each of so many `levels`; `gap` mm must be clear round a rapid; `place`: where the user
     wants to go in; `per_mm`: seconds that a mm of cut takes, in which `pace` tells what ways cost; `lowest`: Z of the
@@ -81,24 +92,29 @@ def worth_drilling(name: str, work: Work, part: Polygon, paths: list[PartPath], 
     entry = replace(paths[first].entry, before=tuple(path.entry for path in paths[:first]))
     spent = levels * per_mm * sum(pace.entry(e) for e in (*entry.before, replace(entry, before=())))
     area = work.area
-    whole = levels * per_mm * part.buffer(area.radius).area / target
-    if spent < max(GAIN, GAIN_SHARE * whole):
+    least = max(GAIN, GAIN_SHARE * levels * per_mm * part.buffer(area.radius).area / target)
+    if spent < least:
         return None
     hole = _hole(area, part, gap, place, work.bottom, work.bottom <= lowest + SAME)
     if hole is None:
         return None
     through = replace(helix_in(hole, area.radius), hole=hole)
     now, then = (loss(e, part, target, area.radius, pace) for e in (entry, through))
-    gain = levels * per_mm * (now - then)
-    if gain < max(GAIN, GAIN_SHARE * whole):
+    return Promise(hole, spent, least) if levels * per_mm * (now - then) >= least else None
+
+
+def saving_finding(name: str, area: str, promise: Promise, gain: float) -> Finding | None:
+    """What a hole saves as planned, `gain` seconds; None where that is too little."""
+    if gain < promise.least:
         return None
+    hole = promise.hole
     end = None if hole.bottom == -math.inf else hole.bottom
     deep = "through the floor" if end is None else f"as wide down to Z{end:g}"
     said = (
-        f'Ways into area "{area.name}" take {spent:.0f} s of "{name}". With a hole of {hole.diameter:g} mm drilled'
+        f'Ways into area "{area}" take {promise.spent:.0f} s of "{name}". With a hole of {hole.diameter:g} mm drilled'
         f" before at X{hole.x:g} Y{hole.y:g}, {deep}, it would be done about {gain:.0f} s sooner, drilling not counted."
     )
-    return Finding("rule.pre-drill", said, name, area.name, hole.x, hole.y, end, hole.diameter)
+    return Finding("rule.pre-drill", said, name, area, hole.x, hole.y, end, hole.diameter)
 
 
 def _hole(area: Area, part: Polygon, gap: float, place: tuple[float, float] | None, floor: float, out: bool
@@ -117,4 +133,4 @@ def _hole(area: Area, part: Polygon, gap: float, place: tuple[float, float] | No
     if 0.5 * diameter - radius > room - 0.01:
         return None
     end = -math.inf if out else math.ceil(10.0 * (floor + POINT * diameter)) / 10.0
-    return Hole(x, y, diameter, 0.5 * diameter, end)
+    return Hole.of(x, y, diameter, end, radius)

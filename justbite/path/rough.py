@@ -20,10 +20,10 @@ from justbite.model.stock import heights as stock_heights
 from justbite.path.area import Area, Hole, parts_of
 from justbite.path.blocks import MovesBuilder
 from justbite.path.entry import Entry, Wish
-from justbite.path.level import PartPath, PartPlan, ground_of, plan_part, ways_into
+from justbite.path.level import Ground, PartPath, PartPlan, ground_of, plan_part, ways_into
 from justbite.path.links import Speeds
-from justbite.path.opening import Pace
-from justbite.path.predrill import drilled_findings, worth_drilling
+from justbite.path.opening import Pace, find_openings
+from justbite.path.predrill import Promise, drilled_findings, promised, saving_finding
 from justbite.path.program import FeedLaw, Feeds, Heights, add_level
 from justbite.path.together import Tick, side_by_side
 from justbite.path.warm import make_ready
@@ -113,9 +113,9 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         else:
             left = [n for n in left if n not in ready]
             _level_by_level(out, job, {name: levels[name] for name in ready}, terms)
+    findings += _hole_findings(job, operation, works, plans, terms, wish, before, progress)
     swept = []
     for work, made in zip(works, plans, strict=True):
-        findings += _hole_findings(job, operation.name, work, made, terms)
         shape = shapely.union_all([plan.swept for plan in made])
         film = work.area.snap + limits.chord_share * terms.radius
         swept.append(Swept(shape, work.bottom, terms.radius, film))
@@ -197,11 +197,7 @@ def _planned(job: Job, operation: Operation, works: list[Work], terms: _Terms, w
             # Where there is but one plan, it is made beside others.
             ground = ground_of(area, part, terms.ae) if len(entries) > 1 else None
             for entry in entries:
-                plan = partial(
-                    plan_part, area, part, entry, terms.ae, operation.name,
-                    wish=own, conventional=operation.conventional, ground=ground,
-                    speeds=terms.speeds, outlined=later,
-                )  # fmt: skip
+                plan = _plan(operation, area, part, entry, terms, own, ground, later)
                 tries.append((index, k, partial(_timed, plan, work, terms)))
     plans: list[list[PartPlan]] = [[] for _ in works]
     if not tries:
@@ -219,23 +215,64 @@ def _ways_into(work: Work, terms: _Terms, wish: Wish, _tick: Tick) -> list[tuple
     return ways_into(work.area, terms.clearance, wish, terms.ae, _pace(work, terms))
 
 
-def _hole_findings(job: Job, name: str, work: Work, made: list[PartPlan], terms: _Terms) -> list[Finding]:
-    """What must have been drilled, what is of no use, and what a hole would save where there is none."""
-    levels, per_mm = len(work.levels(terms.step)), 60.0 / terms.feeds.cut
-    start, pace, lowest = job.region(work.area.name).start, _pace(work, terms), stock_heights(job.stock)[0]
-    needed: list[Hole] = []
-    worth = []
-    for part, plan in zip(parts_of(work.area), made, strict=True):
-        own = work.area.of_part(part)
-        if any(path.entry.hole is not None for path in plan.paths):
-            # All of them are gone for the passes, not only the one that is gone in by.
-            needed += own.holes
-        elif not own.holes:
-            told = worth_drilling(
-                name, work, part, list(plan.paths), terms.ae, levels, terms.clearance, start, pace, per_mm, lowest
-            )
-            worth += [told] if told is not None else []
-    return drilled_findings(name, work.area, needed, work.bottom) + worth
+def _hole_findings(job: Job, operation: Operation, works: list[Work], plans: list[list[PartPlan]], terms: _Terms,
+                   wish: Wish, before: Sequence[Swept], progress: Progress) -> list[Finding]:  # fmt: skip
+    """What must have been drilled, what is of no use, and what a hole would save where there is none.
+
+    A hole that promises enough is planned: passes fall otherwise than any estimate knows.
+    """
+    lowest = stock_heights(job.stock)[0]
+    found: list[Finding] = []
+    asked: list[tuple[Work, Promise, float]] = []
+    tries: list[tuple[int, Callable[[Tick], _Timed]]] = []
+    for work, made in zip(works, plans, strict=True):
+        levels, pace = len(work.levels(terms.step)), _pace(work, terms)
+        own_wish = replace(wish, place=job.region(work.area.name).start)
+        needed: list[Hole] = []
+        for part, plan in zip(parts_of(work.area), made, strict=True):
+            own = work.area.of_part(part)
+            if any(path.entry.hole is not None for path in plan.paths):
+                # All of them are gone for the passes, not only the one that is gone in by.
+                needed += own.holes
+            begun = any(swept.shape.intersects(part.buffer(terms.radius)) for swept in before)
+            if own.holes or begun:
+                continue
+            promise = promised(
+                work, part, plan.paths, terms.ae, levels, terms.clearance, own_wish.place, pace,
+                60.0 / terms.feeds.cut, lowest,
+            )  # fmt: skip
+            if promise is not None:
+                tries += [
+                    (len(asked), partial(_timed, plan_of, work, terms))
+                    for plan_of in _through(promise.hole, operation, work, part, own_wish, terms)
+                ]
+                asked.append((work, promise, terms.seconds(plan.paths, work)))
+        found += drilled_findings(operation.name, work.area, needed, work.bottom)
+    planned = side_by_side(
+        [plan for _, plan in tries],
+        lambda k, _share: progress(1.0, f"Weighing a hole in {asked[tries[k][0]][0].area.name}"),
+    )
+    for k, (work, promise, now) in enumerate(asked):
+        then = min((s for (at, _), (_, s) in zip(tries, planned, strict=True) if at == k), default=math.inf)
+        told = saving_finding(operation.name, work.area.name, promise, len(work.levels(terms.step)) * (now - then))
+        found += [told] if told is not None else []
+    return found
+
+
+def _through(hole: Hole, operation: Operation, work: Work, part: Polygon, wish: Wish, terms: _Terms
+             ) -> list[Callable[[Tick], PartPlan]]:  # fmt: skip
+    """The plans for a part that would be gone into by a hole."""
+    area = replace(work.area, holes=(hole,)).of_part(part)
+    ways = find_openings(area, part, terms.clearance, wish, terms.ae, None)
+    return [_plan(operation, area, part, entry, terms, wish) for entry in ways if entry.hole is not None]
+
+
+def _plan(operation: Operation, area: Area, part: Polygon, entry: Entry | None, terms: _Terms, wish: Wish,
+          ground: Ground | None = None, later: bool = False) -> Callable[[Tick], PartPlan]:  # fmt: skip
+    return partial(
+        plan_part, area, part, entry, terms.ae, operation.name, wish=wish, conventional=operation.conventional,
+        ground=ground, speeds=terms.speeds, outlined=later,
+    )  # fmt: skip
 
 
 def _pace(work: Work, terms: _Terms) -> Pace:

@@ -67,13 +67,14 @@ class TraceSettings:
 @njit(cache=True, nogil=True)
 def trace(  # type: ignore[no-untyped-def]
     cleared, room, x0, y0, cell, px, py, heading, turn, side, settings, target, stamping, max_steps,
-    log_at, log_was, used,
+    log_at, log_was, used, before,
 ):  # fmt: skip
     """Trace one pass from (px, py). Returns (path (n, 2), depths (n,), how it ended, heading, used, loads (n,)).
 
     A load is the depth by what was marked as taken on the step to a place and on the two beside it.
     `turn` is where the search for the first step's turn begins. `used` is the undo log's length; it is -1
-    when the log started anew during the pass.
+    when the log started anew during the pass. `before` (m, 3), see `Ways.lately`: what was taken on the way to the
+    start; the window over which a cut may not take too much reaches back over it.
     """
     radius, step = settings[0], settings[2]
     first_heading = heading
@@ -83,11 +84,14 @@ def trace(  # type: ignore[no-untyped-def]
     path = np.empty((max_steps + 1, 2))
     depth = np.empty(max_steps + 1)
     mark = np.empty(max_steps + 1, dtype=np.int64)
+    # Where what was taken before is too much already, nothing is stamped at all.
+    mark[0] = used
     taken = np.empty(max_steps + 1)
     window = max(1, int(WINDOW * radius / step + 0.5))
     most = settings[13] * window * step
     back = int(settings[14] / step)
     lately = 0.0
+    carried = _within(before, 0.0, window * step)
     path[0, 0] = px
     path[0, 1] = py
     depth[0] = radial_depth(cleared, x0, y0, cell, px, py, np.cos(heading), np.sin(heading), radius, skin)
@@ -131,7 +135,7 @@ def trace(  # type: ignore[no-untyped-def]
         depth[n] = e
         n += 1
         if stamping:
-            while stamped < n - 1 - lag_steps and lately <= most:
+            while stamped < n - 1 - lag_steps and lately + carried <= most:
                 was = used
                 mark[stamped] = used
                 used, taken[stamped] = stamp(
@@ -143,7 +147,8 @@ def trace(  # type: ignore[no-untyped-def]
                     oldest = stamped
                 lately += taken[stamped] - (taken[stamped - window] if stamped >= window else 0.0)
                 stamped += 1
-            if lately > most:
+                carried = _within(before, stamped * step, window * step) if stamped < window else 0.0
+            if lately + carried > most:
                 break
         else:
             # Once on the front, the walk remembers where it is, to see that it comes round; and again when it has gone
@@ -176,7 +181,7 @@ def trace(  # type: ignore[no-untyped-def]
         if n >= 2:
             heading = np.arctan2(path[n - 1, 1] - path[n - 2, 1], path[n - 1, 0] - path[n - 2, 0])
     if stamping:
-        while stamped < n - 1 and lately <= most:
+        while stamped < n - 1 and lately + carried <= most:
             was = used
             mark[stamped] = used
             used, taken[stamped] = stamp(
@@ -188,7 +193,8 @@ def trace(  # type: ignore[no-untyped-def]
                 oldest = stamped
             lately += taken[stamped] - (taken[stamped - window] if stamped >= window else 0.0)
             stamped += 1
-        if lately > most:
+            carried = _within(before, stamped * step, window * step) if stamped < window else 0.0
+        if lately + carried > most:
             ended = OVER
             keep = max(0, oldest, stamped - back)
             undo(cleared, log_at, log_was, used, mark[keep])
@@ -204,6 +210,17 @@ def trace(  # type: ignore[no-untyped-def]
         first, last = max(0, k - 2), min(n - 1, k + 1)
         load[k] = taken[first:last].sum() / ((last - first) * step)
     return path[:n].copy(), depth[:n].copy(), ended, heading, used, load
+
+
+@njit(cache=True, nogil=True)
+def _within(before, gone, window):  # type: ignore[no-untyped-def]
+    """What of `before` (m, 3) was taken less than `window` ago, when `gone` mm were gone since; mm2."""
+    found = 0.0
+    for k in range(before.shape[0]):
+        inside = window - gone - before[k, 0]
+        if inside > 0.0:
+            found += before[k, 1] * min(1.0, inside / before[k, 2])
+    return found
 
 
 @njit(cache=True, nogil=True)

@@ -152,19 +152,19 @@ class Ways:
         return None
 
     def lately(self, done: Sequence[Piece]) -> Points:
-        """What was taken at last, (n, 2): mm of way back to where, no farther than the window, and mm2."""
-        rows: list[tuple[float, float]] = []
+        """What was taken at last, (n, 3): mm of way back to there, no farther than the window, mm2, on how many mm."""
+        rows: list[tuple[float, float, float]] = []
         gone = 0.0
         for piece in reversed(done):
             points, load = piece.points, piece.load
             for k in range(len(points) - 1, 0, -1):
                 if gone >= WINDOW * self.plane.radius:
-                    return np.array(rows).reshape(-1, 2)
+                    return np.array(rows).reshape(-1, 3)
                 span = math.dist(points[k], points[k - 1])
                 if load is not None and load[k] > 0.0:
-                    rows.append((gone, load[k] * span))
+                    rows.append((gone, load[k] * span, span))
                 gone += span
-        return np.array(rows).reshape(-1, 2)
+        return np.array(rows).reshape(-1, 3)
 
     def link_along(self, line: Points, most: float, before: Points = NOTHING) -> Piece | None:
         """A link along a line, with what it grazes on the way; None where that is more than `most` targets.

@@ -216,7 +216,7 @@ class LoadTest(SimpleTestCase):
         plate = Plate(box(-60, 0, 60, 60)).begun(-40.0, RADIUS - TARGET)
         _, depth, _, _, _, load = tracer.trace(
             plate.field, plate.room, *plate.frame, -40.0, RADIUS - TARGET, 0.0, 0.0, 1, settings(), TARGET, True, 300,
-            *LOG, 0,
+            *LOG, 0, NOTHING,
         )  # fmt: skip
         self.assertEqual(len(load), len(depth))
         np.testing.assert_allclose(load[40:-1], TARGET, rtol=0.1)

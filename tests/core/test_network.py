@@ -19,6 +19,7 @@ from justbite.path.descent import FullWidth, descend
 from justbite.path.fronts import SWEEPS
 from justbite.path.network import ends_open, network
 from justbite.path.opening import NARROW_SHARES
+from justbite.path.plane import NOTHING
 from justbite.path.spine import neck_lines, round_islands, spines
 from justbite.plan import plan
 from justbite.proof import replay
@@ -234,7 +235,7 @@ class RingTest(SimpleTestCase):
         ).packed()  # fmt: skip
         path, _, ended, _, _, _ = tracer.trace(
             cleared, room, grid.x0, grid.y0, grid.cell, 14.5, 0.0, np.pi / 2, 0.0, -1, settings, 2.0, False, 20_000,
-            *LOG, 0,
+            *LOG, 0, NOTHING,
         )  # fmt: skip
         self.assertEqual(ended, tracer.CLOSED)
         self.assertLess(len(path), 1000)

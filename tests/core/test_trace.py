@@ -14,8 +14,8 @@ from justbite.field.grid import Field, Grid
 from justbite.path import clearing, tracer
 from justbite.path.contact import HALF_SAMPLES, deepest, material_side, radial_depth
 from justbite.path.fit import fit
-from justbite.path.fronts import SWEEPS
-from justbite.path.plane import Plane
+from justbite.path.fronts import SWEEPS, Points
+from justbite.path.plane import NOTHING, Plane
 from justbite.path.search import line_clear
 from justbite.path.ways import MOST_REFUSALS
 
@@ -54,11 +54,11 @@ class Plate:
         return self
 
     def trace(self, x: float, y: float, heading: float, steps: int, side: int = 1, stamping: bool = True,
-              given: tuple[float, ...] | None = None) -> Traced:  # fmt: skip
+              given: tuple[float, ...] | None = None, before: Points = NOTHING) -> Traced:  # fmt: skip
         """Path, depths, how it ended and the length of the undo log."""
         path, depth, ended, _, used, _ = tracer.trace(
             self.field, self.room, *self.frame, x, y, heading, 0.0, side, given or settings(), TARGET, stamping, steps,
-            *LOG, 0,
+            *LOG, 0, before,
         )  # fmt: skip
         return path, depth, int(ended), int(used)
 
@@ -203,6 +203,22 @@ class PassTest(SimpleTestCase):
         self.assertEqual(ended, tracer.OVER)
         self.assertLess(len(path), 30)
         self.assertGreaterEqual(used, 0)
+
+    def test_what_was_taken_just_before_a_joint_counts(self) -> None:
+        """A pass that goes on: what it took up to there is in the window, less and less of it."""
+        span = 0.05 * RADIUS
+        for share, backwards, is_over in ((1.1, 0.0, True), (1.04, 0.0, False), (5.0, 0.2 * RADIUS, False),
+                                          (6.0, 0.2 * RADIUS, True), (9.0, 0.25 * RADIUS, False)):  # fmt: skip
+            before = np.array([[backwards + k * span, share * TARGET * span, span] for k in range(5)])
+            plate = Plate(box(-60, 0, 60, 60)).begun(-40.0, RADIUS - TARGET)
+            (x, y), given = plate.trace(-40.0, RADIUS - TARGET, 0.0, 60)[0][-1], settings(most=1.06 * TARGET)
+            untouched = plate.field.copy()
+            path, _, ended, used = plate.trace(float(x), float(y), 0.0, 60, given=given, before=before)
+            self.assertEqual(ended == tracer.OVER, is_over, (share, backwards))
+            if is_over:
+                # It was too much from the first step on: nothing is cut, and nothing of the field is changed.
+                self.assertEqual((len(path), used), (1, 0))
+                np.testing.assert_array_equal(plate.field, untouched)
 
     def test_a_walk_back_leaves_the_field_and_ends_off_the_front(self) -> None:
         """Mirrored and without a cut: from mid-front to where the plate's corner begins it."""

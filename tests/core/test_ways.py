@@ -125,9 +125,9 @@ class LinkTest(SimpleTestCase):
         link = Piece("link", np.array([[1.0, 0.0], [1.0, 0.5]]), np.zeros(2), load=np.array([0.0, 0.2]))
         plain = Piece("link", link.points, np.zeros(2))
         ways = over(box(-60, -60, 60, 0), box(-60, -60, 60, 60))
-        np.testing.assert_allclose(ways.lately([cut, link]), [[0.0, 0.1], [0.5, 1.5]])
-        np.testing.assert_allclose(ways.lately([cut, plain]), [[0.5, 1.5]])
-        self.assertEqual(ways.lately([]).shape, (0, 2))
+        np.testing.assert_allclose(ways.lately([cut, link]), [[0.0, 0.1, 0.5], [0.5, 1.5, 1.0]])
+        np.testing.assert_allclose(ways.lately([cut, plain]), [[0.5, 1.5, 1.0]])
+        self.assertEqual(ways.lately([]).shape, (0, 3))
 
     def test_none_leads_through_what_stands(self) -> None:
         two = box(-60, -60, -10, 60).union(box(10, -60, 60, 60))
