@@ -18,7 +18,7 @@ def below_zero(field: Field, grid: Grid) -> BaseGeometry:
     x, y = grid.x0 + grid.cell * np.arange(grid.nx), grid.y0 + grid.cell * np.arange(grid.ny)
     lines = contour_generator(x, y, field, fill_type=FillType.OuterOffset)
     found = []
-    for points, offsets in zip(*lines.filled(float(field.min()) - 1.0, 0.0), strict=True):
+    for points, offsets in zip(*lines.filled(min(0.0, float(field.min())) - 1.0, 0.0), strict=True):
         outer, *holes = [points[a:b] for a, b in pairwise(offsets)]
         found.append(shapely.make_valid(shapely.Polygon(outer, holes)))
     return shapely.union_all(found)

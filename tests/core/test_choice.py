@@ -1,0 +1,102 @@
+"""Choosing the bite by minutes: what a path is remembered by, and what that predicts against paths planned."""
+
+import math
+from dataclasses import replace
+
+import numpy as np
+from django.test import SimpleTestCase
+
+from justbite.bite.known import STRAIGHT, KnownPath
+from justbite.choice import CLASSES, LEAST_PROMISE, known_path, promising
+from justbite.model.moves import COUNTERCLOCKWISE, CUT, ENTRY, LINE, LINK
+from justbite.model.parse import parse_job
+from justbite.path.blocks import MovesBuilder
+from justbite.plan import plan
+from justbite.prepare import bite_of, case_for
+from tests.core.test_path import job, rectangle
+
+
+class KnownPathTest(SimpleTestCase):
+    def setUp(self) -> None:
+        read = parse_job(job(rectangle(60, 45)))
+        self.case = case_for(read, read.operations[0])
+        self.bite = bite_of(read, read.operations[0])
+
+    def test_lengths_curves_and_times_of_a_path_by_hand(self) -> None:
+        out = MovesBuilder(np.array([0.0, 0.0, 0.0]))
+        out.to(LINE, 0.0, 0.0, -8.0, 500.0, ENTRY)
+        out.to(LINE, 30.0, 0.0, -8.0, 2.0 * self.bite.feed, CUT)
+        out.to(COUNTERCLOCKWISE, 30.0, 10.0, -8.0, self.bite.feed, CUT, (30.0, 5.0))
+        out.to(LINE, 0.0, 10.0, -8.0, 9000.0, LINK)
+        moves = out.build()
+        seconds = np.array([1.0, 2.0, 3.0, 4.0])
+        known = known_path(moves, seconds, self.bite, 1.0)
+        assert known is not None
+        arc = 5.0 * math.pi
+        self.assertAlmostEqual(known.cut_length, 30.0 + arc, places=9)
+        self.assertEqual((known.link_seconds, known.entry_seconds), (4.0, 1.0))
+        (r, share), (straight, rest) = known.radii
+        self.assertAlmostEqual(r, 5.0, places=9)
+        self.assertAlmostEqual(straight, STRAIGHT, delta=1.0)
+        self.assertAlmostEqual(share, arc / (30.0 + arc), places=9)
+        self.assertAlmostEqual(rest, 30.0 / (30.0 + arc), places=9)
+        self.assertAlmostEqual(known.faster, (2.0 * 30.0 + arc) / (30.0 + arc), places=9)
+
+    def test_a_class_of_curves_holds_the_mean_feed_of_its_own(self) -> None:
+        """v = sqrt(a r): of many arcs the mean of v is kept, by length."""
+        out, at = MovesBuilder(np.array([0.0, 0.0, -8.0])), 0.0
+        radii = np.linspace(1.0, 40.0, 200)
+        for r in radii:
+            out.to(COUNTERCLOCKWISE, at + 2.0 * r, 0.0, -8.0, 100.0, CUT, (at + r, 0.0))
+            at += 2.0 * r
+        known = known_path(out.build(), np.ones(200), self.bite, 1.0)
+        assert known is not None
+        self.assertLessEqual(len(known.radii), CLASSES)
+        self.assertAlmostEqual(sum(share for _, share in known.radii), 1.0, places=9)
+        told = sum(share * math.sqrt(r) for r, share in known.radii)
+        self.assertAlmostEqual(told, float(np.average(np.sqrt(radii), weights=radii)), places=9)
+
+    def test_nothing_cut_is_no_path(self) -> None:
+        out = MovesBuilder(np.array([0.0, 0.0, 0.0]))
+        out.to(LINE, 0.0, 0.0, -8.0, 500.0, ENTRY)
+        self.assertIsNone(known_path(out.build(), np.ones(1), self.bite, 1.0))
+
+
+class PredictionTest(SimpleTestCase):
+    def test_the_minutes_of_another_bite_are_those_of_its_path(self) -> None:
+        """From a path of 12 % of D the minutes at 8 and 18 % are predicted, and planned: within a tenth."""
+        data = job(rectangle(90, 60), ae=1.2)
+        read = parse_job(data)
+        case = case_for(read, read.operations[0])
+        first = plan(read).report["operations"][0]
+        known = known_path_of(first)
+        for ae in (0.8, 1.8):
+            data["operations"][0]["bite"] = {"ae": ae}
+            other = parse_job(data)
+            planned = plan(other).report["operations"][0]["seconds"]
+            told = known.seconds(bite_of(other, other.operations[0]), case.machine.acceleration)
+            self.assertAlmostEqual(told / planned, 1.0, delta=0.1)
+            self.assertGreater(abs(first["seconds"] / planned - 1.0), 0.15)
+
+    def test_a_pinned_bite_is_left_and_another_must_promise_enough(self) -> None:
+        read = parse_job(job(rectangle(90, 60), ae=None))
+        case = case_for(read, read.operations[0])
+        bite = bite_of(read, read.operations[0])
+        thin = replace(case, ae=0.2 * bite.ae, ap=bite.ap)
+        data = job(rectangle(90, 60), ae=round(0.2 * bite.ae, 4))
+        known = known_path_of(plan(parse_job(data)).report["operations"][0])
+        small = bite_of(parse_job(data), parse_job(data).operations[0])
+        self.assertIsNone(promising(thin, small, known))
+        other = promising(case, small, known)
+        assert other is not None
+        acceleration = case.machine.acceleration
+        now, then = (known.seconds(b, acceleration, case.levels(b.ap)) for b in (small, other))
+        self.assertLess(then, (1.0 - LEAST_PROMISE) * now)
+        # From the best on there is nothing better.
+        self.assertIsNone(promising(case, other, known))
+
+
+def known_path_of(row: dict[str, object]) -> KnownPath:
+    told = row["path"]
+    assert isinstance(told, dict)
+    return KnownPath.of(told)
