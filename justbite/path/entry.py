@@ -7,7 +7,7 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry import Polygon
 
-from justbite.path.area import LEAST_HELIX, MOST_HELIX, Area, Hole, air_start, longest_line
+from justbite.path.area import LEAST_HELIX, MOST_HELIX, SNUG, Area, Hole, air_start, longest_line
 
 SPOTS, NEARLY = 60, 0.97
 """Places tried each way for an entry, and from what share of the greatest width on one counts as as wide."""
@@ -108,8 +108,8 @@ def is_narrow(part: Polygon, radius: float) -> bool:
     return bool(part.area < NARROW * radius * part.length)
 
 
-def _circle_entry(kind: str, x: float, y: float, r: float, radius: float) -> Entry | None:
-    if r < LEAST_HELIX * radius:
+def _circle_entry(kind: str, x: float, y: float, r: float, radius: float, least: float = LEAST_HELIX) -> Entry | None:
+    if r < least * radius:
         return None
     angles = np.linspace(0.0, 2.0 * np.pi, 73)
     circle = np.column_stack([x + r * np.cos(angles), y + r * np.sin(angles)])
@@ -135,6 +135,17 @@ def _plunge(part: Polygon, x: float, y: float, spare: float, radius: float) -> E
     return _circle_entry("plunge", x, y, min(MOST_PLUNGE * radius, spare), radius) or _line_entry(
         "plunge", part, x, y, MOST_STROKE * radius, radius
     )
+
+
+def snug_plunge(area: Area, part: Polygon, wish: Wish | None) -> Entry | None:
+    """Straight down in a part hardly wider than the cutter, where nothing else fits, and its teeth cut in its middle.
+
+    The spiral after it is as small as passes find a beginning from.
+    """
+    if wish is None or not wish.plunge:
+        return None
+    x, y, widest = widest_place(part, area.wall, area.radius)
+    return _circle_entry("plunge", x, y, min(MOST_PLUNGE * area.radius, widest - area.wall), area.radius, SNUG)
 
 
 def widest_place(part: Polygon, wall: float, radius: float) -> tuple[float, float, float]:

@@ -18,7 +18,7 @@ from shapely.geometry.base import BaseGeometry
 
 from justbite.path.area import Area
 from justbite.path.drawn import drawn_out
-from justbite.path.entry import Entry, Wish, find_entry, is_narrow
+from justbite.path.entry import Entry, Wish, find_entry, is_narrow, snug_plunge
 from justbite.path.lines import length_of
 from justbite.path.network import ends_open, network
 from justbite.path.spine import neck_lines, round_islands, spines
@@ -84,7 +84,7 @@ def find_openings(area: Area, part: Polygon, clearance: float, wish: Wish | None
     Long ramps are weighed but where the user wants a helix; without `pace` none is. A slot or a neck hardly wider than
     the cutter is ramped through in any case.
     """
-    usual = find_entry(area, part, clearance, wish)
+    usual = find_entry(area, part, clearance, wish) or snug_plunge(area, part, wish)
     wish = wish or Wish()
     if usual is None:
         return []

@@ -11,6 +11,7 @@ from django.test import SimpleTestCase
 from shapely.geometry import MultiPoint, Point, Polygon, box
 
 from justbite.bench import made_areas, measured
+from justbite.errors import NothingToCutError
 from justbite.field.grid import Grid
 from justbite.model.moves import ENTRY, RAPID
 from justbite.model.parse import parse_job
@@ -50,6 +51,28 @@ class WayInTest(SimpleTestCase):
         self.assertLessEqual(row["max_over_target"], 1.05)
         load = made.trace.share[made.trace.part == ENTRY]
         self.assertLessEqual(float(load.max()), 1.05)
+
+    def test_hardly_wider_than_the_cutter_it_plunges_where_it_may(self) -> None:
+        """Neither a helix (0.25 R) nor a ramp (0.8 R) has room: an 8 mm cutter in 9.3 to 9.8 mm square."""
+        for side, share in ((9.3, 0.05), (9.3, 0.2), (9.8, 0.12), (9.8, 0.4)):
+            data = job(rectangle(side, side), diameter=8, ae=8 * share)
+            data["tools"][0]["centre_cutting"] = False
+            with self.assertRaises(NothingToCutError):
+                planned(data)
+            data["tools"][0]["centre_cutting"] = True
+            row = planned(data).report["operations"][0]
+            self.assertLessEqual(row["max_over_target"], 1.05)
+            self.assertLessEqual(row["entry_over_bite"], 1.0)
+            self.assertLessEqual(row["left_over_share"], 0.001)
+            self.assertEqual(row["gouge_mm"], 0)
+            # All that the cutter reaches is gone, but for the tolerance at the walls: the square less corners of R 4.
+            area = side**2 - (4 - math.pi) * 16
+            self.assertAlmostEqual(row["removed_mm3"] / 8, area, delta=4 * side * 0.01)
+        # In 9 mm passes would find no beginning.
+        narrow = job(rectangle(9, 9), diameter=8, ae=1.0)
+        narrow["tools"][0]["centre_cutting"] = True
+        with self.assertRaises(NothingToCutError):
+            planned(narrow)
 
     def test_the_start_is_the_users(self) -> None:
         made = planned(job(rectangle(40, 30)), {"start": [12, 11]})
