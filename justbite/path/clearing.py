@@ -10,6 +10,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 import numpy as np
+import shapely
+import shapely.ops
 from numpy.typing import NDArray
 
 from justbite.path import tracer
@@ -26,6 +28,9 @@ NEAR_END = 2.0
 """R: how near to a ramp's end a pass along its one side has to end, for the next to begin there."""
 MOST_GRAZED = 0.1
 """What a link round the end of a ramp may take, over the target."""
+ARM_ROOM, ARM_LEAD = 0.06, 0.25
+"""R: how much room to a side the centre has in an arm, at most, where its walls are gone along; and how much farther in
+on its middle line that way begins."""
 TIGHT = 0.5
 """Least radius towards the material where a pass goes round the end of a ramp, over the bite."""
 FIRST_TAKEN = 0.5
@@ -199,6 +204,21 @@ class Clearing:
             else:
                 return x, y
 
+    def along_arm(self, line: Points, tick: Callable[[float], None]) -> tuple[float, float] | None:
+        """From the tip of an arm ramped through along `line` (n, 2): in along its one wall, and out by the other.
+
+        Between walls that close no front is found, and no pass can turn. Where that ends, None where nothing is cut.
+        """
+        radius, middle = self.plane.radius, shapely.LineString(line)
+        walls = self._wipes.rim.beside(line, ARM_ROOM * radius)
+        if walls is None:
+            return None
+        ends = [middle.project(shapely.Point(end)) - ARM_LEAD * radius for end in walls[[0, -1]]]
+        on, off = (np.asarray(middle.interpolate(max(0.0, at)).coords) for at in ends)
+        back = np.asarray(shapely.ops.substring(middle, max(0.0, ends[0]), middle.length).coords)[::-1]
+        link = self._ways.link_along(np.ascontiguousarray(back), MOST_GRAZED)
+        return None if link is None else self._cut_along(link, np.vstack([on, walls, off]), LEAST_WIPE, tick)
+
     def _pass_from(
         self, x: float, y: float, heading: float, sweep: Sweep, tick: Callable[[float], None], side: int = 1
     ) -> tuple[float, float] | None:
@@ -324,8 +344,12 @@ class Clearing:
         way = run[1] - run[0]
         start = (float(run[0, 0]), float(run[0, 1]), float(np.arctan2(way[1], way[0])))
         link = self._ways.way_to(x, y, replace(front, start=start), flood, sweep, self.pieces)
-        if link is None:
-            return None
+        return None if link is None else self._cut_along(link, run, least, tick)
+
+    def _cut_along(
+        self, link: Piece, run: Points, least: float, tick: Callable[[float], None]
+    ) -> tuple[float, float] | None:
+        """Link to a run along a wall and cut it; None where it takes less than `least` R squared, or too much."""
         self.pieces.append(link)
         depth, used, taken, load = self.plane.follow(run, self._wipes.most, self._ways.lately(self.pieces))
         if used < 0 or taken < least * self.plane.radius**2:

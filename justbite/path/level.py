@@ -217,6 +217,11 @@ def _clear_from(work: Clearing, entry: Entry, share: Callable[[float], None]) ->
     work.pieces = []
     if entry.kind != "outside":
         work.stamp_path(entry.points)
+    if entry.kind == "ramp" and not entry.chosen and entry.open_ends == (True, False):
+        end = work.along_arm(entry.points, share)
+        if end is not None:
+            work.run(*end, None, share)
+            return PartPath(entry, tuple(work.pieces))
     x, y = (float(v) for v in entry.points[-1])
     other_end = None
     if entry.kind == "ramp" and not entry.before and not np.allclose(entry.points[0], entry.points[-1]):

@@ -1,11 +1,15 @@
 """Going along a wall: where something stands there, and the way along it, led on and off."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
+import shapely
 from numba import njit
 from numpy.typing import NDArray
 from scipy import ndimage
+from shapely.geometry import LineString
+from shapely.geometry.base import BaseGeometry
 
 from justbite.field.grid import Field, read
 from justbite.path.contact import thicker
@@ -17,11 +21,13 @@ MOST_EASE = 0.6
 """Over what length the corner of a wipe is rounded at most, where all of it would be too much at once; R."""
 MOST_BLUNT = 4.0
 """How much of the way to the tip of a corner is left out at most, R."""
+WITHIN = 0.0003
+"""R by which a straight way may pass over a border, whose points are on it to the last digit but one."""
 LEAD, LEAD_PARTS = 0.3, 7
 """Radius of the curves by which a wipe comes to the wall and leaves it, R; and lines to each."""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Rim:
     """The borders of a locus: closed rows of points WIPE_STEP apart, with the wall on the right of travel."""
 
@@ -30,6 +36,12 @@ class Rim:
     frame: tuple[float, float, float]
     radius: float
     wall: float
+
+    @cached_property
+    def _within(self) -> BaseGeometry:
+        """Where the centre may be, by the borders themselves: in the tip of a cusp the field reads too little."""
+        outer, *inner = self.rings
+        return shapely.Polygon(outer, inner).buffer(WITHIN * self.radius)
 
     def stretch(self, cleared: Field, spot: Points, thick: float) -> tuple[Points, int, int] | None:
         """Where something stands at a wall about a spot, and a little clear way at both ends: rim, first, last."""
@@ -45,6 +57,20 @@ class Rim:
         off = [int(_clear_after(cleared, *self.frame, rim, k, way, most, self.radius, thick)) for way in (-1, 1)]
         return None if min(off) == 0 else (rim, k - off[0], k + off[1])
 
+    def beside(self, line: Points, within: float) -> Points | None:
+        """The stretch of a border that goes in along a dead-end `line` (n, 2), round its last end, and out again.
+
+        As far as it is no more than `within` mm off the line; None where there is none.
+        """
+        middle = LineString(line)
+        for rim in self.rings:
+            near = shapely.distance(shapely.points(rim), middle) <= within
+            tip, _ = _nearest(rim, line[-1])
+            if near[tip] and not near.all():
+                from_tip = np.roll(near, -tip)
+                return rim[np.arange(tip - int(np.argmin(from_tip[::-1])), tip + int(np.argmin(from_tip))) % len(rim)]
+        return None
+
     def eased(self, rim: Points, first: int, last: int, ease: float) -> Points:
         """A stretch of the rim, its corners rounded inwards over `ease` R: a first cut of what is too much for one."""
         more = int(np.ceil(4.0 * ease / WIPE_STEP))
@@ -54,7 +80,15 @@ class Rim:
         smooth = ndimage.gaussian_filter1d(run, ease / WIPE_STEP, axis=0, mode="nearest")[more:-more]
         least = self.wall - 3e-4 * self.radius
         free = _free_along(self.room, *self.frame, smooth, least)
-        return self._led(np.where(free[:, None], smooth, run[more:-more]))
+        plain = run[more:-more]
+        mixed = np.where(free[:, None], smooth, plain)
+        # In a cusp what is rounded lies far off what is not: the way from the one to the other may cut into a wall.
+        leaps = np.nonzero(free[1:] != free[:-1])[0]
+        if len(leaps) > 0:
+            lines = shapely.linestrings(np.stack([mixed[leaps], mixed[leaps + 1]], axis=1))
+            if not shapely.covers(self._within, lines).all():
+                return self._led(plain)
+        return self._led(mixed)
 
     def blunt(self, rim: Points, first: int, last: int, short: float) -> Points:
         """The stretch of the rim, left out what is nearer than `short` R to its sharpest corner: straight across there.

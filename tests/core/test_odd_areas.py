@@ -22,6 +22,7 @@ from justbite.path.clearing import Clearing
 from justbite.path.entry import Wish
 from justbite.path.level import plan_part, ways_into
 from justbite.path.opening import find_openings
+from justbite.path.rim import Rim
 from justbite.path.spine import _on_to_the_tip, arm_line, neck_lines
 from justbite.plan import Plan, plan
 from justbite.tolerances import CHORD
@@ -291,3 +292,47 @@ class OddAreasTest(SimpleTestCase):
             self.assertTrue(Polygon([p[:2] for p in region.outline]).is_valid)
         names = {d["name"].split(" D")[0].split(" ", 1)[1] for d in odd_areas(range(len(KINDS)))}
         self.assertEqual(len(names), len(KINDS))
+
+
+def keyhole(width: float, bend: float) -> dict[str, Any]:
+    """A room of 40 mm and an arm of 60 mm that goes up by `bend` half-way; 10 mm cutter, 20 %."""
+    low, high = 15.0, 15.0 + width
+    outline = [[0, 0], [40, 0], [40, low], [70, low + bend], [100, low], [100, high], [70, high + bend], [40, high],
+               [40, 40], [0, 40]]  # fmt: skip
+    return job(outline, ae=2.0)
+
+
+class ArmTest(SimpleTestCase):
+    def test_along_the_walls_of_an_arm_no_film_is_left(self) -> None:
+        """Hardly wider than the cutter: no pass can turn there, and beside the ramp stands half of what is wider."""
+        for width, bend in ((10.1, 0.0), (10.2, 0.0), (10.5, 8.0)):
+            row = plan(parse_job(keyhole(width, bend))).report["operations"][0]
+            self.assertLessEqual(row["left_over_share"], 4e-4)
+            self.assertLessEqual(row["max_over_target"], 1.05)
+            self.assertEqual(row["gouge_mm"], 0)
+            with patch.object(Clearing, "along_arm", lambda *_: None):
+                without = plan(parse_job(keyhole(width, bend))).report["operations"][0]
+            self.assertGreater(without["left_over_share"], 0.002)
+
+    def test_the_way_along_its_walls_goes_in_and_out(self) -> None:
+        ring = np.asarray(shapely.segmentize(box(0, 0, 40, 30).union(box(39, 14, 90, 14.4)).exterior, 0.25).coords)[:-1]
+        rim = Rim((ring,), np.zeros((2, 2), dtype=np.float32), (0.0, 0.0, 1.0), 5.0, 5.0)
+        way = rim.beside(np.array([[30.0, 14.2], [90.0, 14.2]]), 0.3)
+        assert way is not None
+        self.assertLess(float(np.abs(way[:, 1] - 14.2).max()), 0.3)
+        self.assertAlmostEqual(float(way[:, 0].max()), 90.0)
+        self.assertLess(float(np.hypot(*np.diff(way, axis=0).T).max()), 0.26)
+        for end in way[[0, -1]]:
+            self.assertAlmostEqual(float(end[0]), 40.0, delta=0.3)
+        # In by one wall and out by the other; and nothing where no border is so near.
+        self.assertGreater(abs(float(way[0, 1] - way[-1, 1])), 0.3)
+        self.assertIsNone(rim.beside(np.array([[10.0, 10.0], [20.0, 15.0]]), 0.3))
+
+    def test_no_wipe_leaps_over_a_wall_in_the_mouth_of_an_arm_too_narrow(self) -> None:
+        """The centre's room ends in a cusp there: of a rounded run half lay before it (0.014 mm into the wall)."""
+        result = plan(parse_job(keyhole(10.3, 8.0)))
+        row = result.report["operations"][0]
+        self.assertEqual(row["gouge_mm"], 0)
+        # Where the arm bends there would be room, but no way in.
+        self.assertIn("area.no-entry", [w["code"] for w in result.report["warnings"]])
+        self.assertLessEqual(row["max_over_target"], 1.05)
