@@ -25,9 +25,9 @@ POINT = 0.3
 """How long a drill's point is, over its diameter: 0.5 / tan 59 degrees, for a point of 118."""
 ROUND_UP = 0.5
 """mm: sizes of drills that are recommended are multiples of it."""
-GAIN, GAIN_SHARE = 10.0, 0.05
-"""What a hole must save to be worth telling: seconds, about what a drill and its change take (common practice, no
-source), and share of what the area takes at full bite."""
+GAIN, GAIN_SHARE = 10.0, 0.03
+"""What a hole must save, as planned, to be worth telling: seconds, about what a drill and its change take (common
+practice, no source), and share of what the area takes at full bite."""
 
 
 def drilled_findings(name: str, area: Area, needed: list[Hole], floor: float) -> list[Finding]:
