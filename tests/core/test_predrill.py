@@ -243,6 +243,20 @@ class HoleTest(SimpleTestCase):
         told = [w["operation"] for w in result.report["warnings"] if w["code"] == "entry.drilled"]
         self.assertEqual(told, ["rough"])
 
+    def test_what_stands_below_a_hole_for_the_second_cutter_alone_is_no_air(self) -> None:
+        """The first cutter does not fit into the arm with the hole; the second came down in it at rapid (odd job 580)."""
+        outline = [[0, 0], [30, 0], [30, 11], [54, 11], [54, 19], [30, 19], [30, 30], [0, 30]]
+        hole = {"at": [46, 15], "diameter": 7.5, "bottom": -5}
+        data = hard(54, 30, drilled=[hole])
+        data["regions"][0].update(outline=outline, bottom=-10)
+        data["tools"].append({"number": 2, "diameter": 5, "flutes": 3, "flute_length": 22, "stickout": 25})
+        data["operations"].append({**data["operations"][0], "name": "rest", "tool": 2, "bite": {"ae": 0.5}})
+        result = made(data)
+        for row in (0, 1):
+            self.sound(result, row)
+        self.assertEqual(told_at(result, "entry.hole"), {(46.0, 15.0)})
+        self.assertNotIn("DRILLED", result.program)
+
     def test_inches_and_faults(self) -> None:
         data = hard(drilled=[{**MIDDLE, "bottom": -16}])
         data["units"] = "in"
