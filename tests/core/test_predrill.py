@@ -244,7 +244,7 @@ class HoleTest(SimpleTestCase):
         self.assertEqual(told, ["rough"])
 
     def test_what_stands_below_a_hole_for_the_second_cutter_alone_is_no_air(self) -> None:
-        """The first cutter does not fit into the arm with the hole; the second came down in it at rapid (odd job 580)."""
+        """The first cutter does not fit into its arm; the second came down in it at rapid (odd job 580)."""
         outline = [[0, 0], [30, 0], [30, 11], [54, 11], [54, 19], [30, 19], [30, 30], [0, 30]]
         hole = {"at": [46, 15], "diameter": 7.5, "bottom": -5}
         data = hard(54, 30, drilled=[hole])
