@@ -95,6 +95,8 @@ class Area:
         are cut before this one is not known.
         """
         own = [hole for hole in self.holes if part.contains(Point(hole.x, hole.y))]
+        if not own:
+            return replace(self, holes=())
         through = [hole for hole in own if hole.bottom == -math.inf]
         counted = tuple(through or own[:1])
         drilled = shapely.union_all([Point(h.x, h.y).buffer(h.radius, quad_segs=64) for h in counted])

@@ -22,7 +22,7 @@ MOST_EASE = 0.6
 MOST_BLUNT = 4.0
 """How much of the way to the tip of a corner is left out at most, R."""
 WITHIN = 0.0003
-"""R by which a straight way may pass over a border, whose points are on it to the last digit but one."""
+"""R by which a way may pass over a border, whose points are on it to the last digit but one."""
 LEAD, LEAD_PARTS = 0.3, 7
 """Radius of the curves by which a wipe comes to the wall and leaves it, R; and lines to each."""
 
@@ -78,7 +78,7 @@ class Rim:
         if more == 0:
             return self._led(run)
         smooth = ndimage.gaussian_filter1d(run, ease / WIPE_STEP, axis=0, mode="nearest")[more:-more]
-        least = self.wall - 3e-4 * self.radius
+        least = self.wall - WITHIN * self.radius
         free = _free_along(self.room, *self.frame, smooth, least)
         plain = run[more:-more]
         mixed = np.where(free[:, None], smooth, plain)
@@ -113,7 +113,7 @@ class Rim:
 
     def _led(self, run: Points) -> Points:
         """The run with a quarter circle off the wall at either end, where there is room for it."""
-        least = self.wall - 3e-4 * self.radius
+        least = self.wall - WITHIN * self.radius
         return np.asarray(_led(self.room, *self.frame, np.ascontiguousarray(run), LEAD * self.radius, least))
 
 

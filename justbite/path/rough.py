@@ -223,7 +223,7 @@ def _hole_findings(job: Job, operation: Operation, works: list[Work], plans: lis
     """
     lowest = stock_heights(job.stock)[0]
     found: list[Finding] = []
-    asked: list[tuple[Work, Promise, float]] = []
+    asked: list[tuple[str, Promise, int, float]] = []
     tries: list[tuple[int, Callable[[Tick], _Timed]]] = []
     for work, made in zip(works, plans, strict=True):
         levels, pace = len(work.levels(terms.step)), _pace(work, terms)
@@ -234,8 +234,7 @@ def _hole_findings(job: Job, operation: Operation, works: list[Work], plans: lis
             if any(path.entry.hole is not None for path in plan.paths):
                 # All of them are gone for the passes, not only the one that is gone in by.
                 needed += own.holes
-            begun = any(swept.shape.intersects(part.buffer(terms.radius)) for swept in before)
-            if own.holes or begun:
+            if own.holes or any(swept.shape.intersects(part.buffer(terms.radius)) for swept in before):
                 continue
             promise = promised(
                 work, part, plan.paths, terms.ae, levels, terms.clearance, own_wish.place, pace,
@@ -246,15 +245,15 @@ def _hole_findings(job: Job, operation: Operation, works: list[Work], plans: lis
                     (len(asked), partial(_timed, plan_of, work, terms))
                     for plan_of in _through(promise.hole, operation, work, part, own_wish, terms)
                 ]
-                asked.append((work, promise, terms.seconds(plan.paths, work)))
+                asked.append((work.area.name, promise, levels, terms.seconds(plan.paths, work)))
         found += drilled_findings(operation.name, work.area, needed, work.bottom)
     planned = side_by_side(
         [plan for _, plan in tries],
-        lambda k, _share: progress(1.0, f"Weighing a hole in {asked[tries[k][0]][0].area.name}"),
+        lambda k, _share: progress(1.0, f"Weighing a hole in {asked[tries[k][0]][0]}"),
     )
-    for k, (work, promise, now) in enumerate(asked):
+    for k, (name, promise, levels, now) in enumerate(asked):
         then = min((s for (at, _), (_, s) in zip(tries, planned, strict=True) if at == k), default=math.inf)
-        told = saving_finding(operation.name, work.area.name, promise, len(work.levels(terms.step)) * (now - then))
+        told = saving_finding(operation.name, name, promise, levels * (now - then))
         found += [told] if told is not None else []
     return found
 
