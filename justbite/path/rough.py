@@ -92,8 +92,8 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         some, found = works_on(job, operation, name, bite.ae, limits, before)
         works += some
         findings += found
-    wish = Wish(operation.entry, None, tool.centre_cutting)
-    plans, found = _planned(job, operation, works, terms, wish, later, progress)
+    wishes = [Wish(operation.entry, job.region(work.area.name).start, tool.centre_cutting) for work in works]
+    plans, found = _planned(operation, works, terms, wishes, later, progress)
     findings += found
     levels: dict[str, list[_Level]] = {work.area.name: [] for work in works}
     for work, made in zip(works, plans, strict=True):
@@ -113,7 +113,7 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         else:
             left = [n for n in left if n not in ready]
             _level_by_level(out, job, {name: levels[name] for name in ready}, terms)
-    findings += _hole_findings(job, operation, works, plans, terms, wish, before, progress)
+    findings += _hole_findings(job, operation, works, plans, terms, wishes, before, progress)
     swept = []
     for work, made in zip(works, plans, strict=True):
         shape = shapely.union_all([plan.swept for plan in made])
@@ -181,11 +181,10 @@ class _Level:
     """Where the cutter comes down well clear of walls."""
 
 
-def _planned(job: Job, operation: Operation, works: list[Work], terms: _Terms, wish: Wish, later: bool,
+def _planned(operation: Operation, works: list[Work], terms: _Terms, wishes: list[Wish], later: bool,
              progress: Progress) -> tuple[list[list[PartPlan]], list[Finding]]:  # fmt: skip
     """For each work the plans of its parts, and the findings; parts and the ways into them planned side by side."""
     tries: list[tuple[int, int, Callable[[Tick], _Timed]]] = []
-    wishes = [replace(wish, place=job.region(work.area.name).start) for work in works]
     make_ready()
     weighed = side_by_side(
         [partial(_ways_into, work, terms, own) for work, own in zip(works, wishes, strict=True)],
@@ -216,7 +215,7 @@ def _ways_into(work: Work, terms: _Terms, wish: Wish, _tick: Tick) -> list[tuple
 
 
 def _hole_findings(job: Job, operation: Operation, works: list[Work], plans: list[list[PartPlan]], terms: _Terms,
-                   wish: Wish, before: Sequence[Swept], progress: Progress) -> list[Finding]:  # fmt: skip
+                   wishes: list[Wish], before: Sequence[Swept], progress: Progress) -> list[Finding]:  # fmt: skip
     """What must have been drilled, what is of no use, and what a hole would save where there is none.
 
     A hole that promises enough is planned: passes fall otherwise than any estimate knows.
@@ -225,9 +224,8 @@ def _hole_findings(job: Job, operation: Operation, works: list[Work], plans: lis
     found: list[Finding] = []
     asked: list[tuple[str, Promise, int, float]] = []
     tries: list[tuple[int, Callable[[Tick], _Timed]]] = []
-    for work, made in zip(works, plans, strict=True):
+    for work, made, wish in zip(works, plans, wishes, strict=True):
         levels, pace = len(work.levels(terms.step)), _pace(work, terms)
-        own_wish = replace(wish, place=job.region(work.area.name).start)
         needed: list[Hole] = []
         for part, plan in zip(parts_of(work.area), made, strict=True):
             own = work.area.of_part(part)
@@ -237,13 +235,13 @@ def _hole_findings(job: Job, operation: Operation, works: list[Work], plans: lis
             if own.holes or any(swept.shape.intersects(part.buffer(terms.radius)) for swept in before):
                 continue
             promise = promised(
-                work, part, plan.paths, terms.ae, levels, terms.clearance, own_wish.place, pace,
+                work, part, plan.paths, terms.ae, levels, terms.clearance, wish.place, pace,
                 60.0 / terms.feeds.cut, lowest,
             )  # fmt: skip
             if promise is not None:
                 tries += [
                     (len(asked), partial(_timed, plan_of, work, terms))
-                    for plan_of in _through(promise.hole, operation, work, part, own_wish, terms)
+                    for plan_of in _through(promise.hole, operation, work, part, wish, terms)
                 ]
                 asked.append((work.area.name, promise, levels, terms.seconds(plan.paths, work)))
         found += drilled_findings(operation.name, work.area, needed, work.bottom)
