@@ -19,7 +19,7 @@ from justbite.proof.gouge import AIR, deepest
 from justbite.proof.lanes import run_over
 from justbite.proof.measure import Trace
 from justbite.proof.steps import Run, Steps, chunks
-from justbite.proof.stockmap import Stock, Tile
+from justbite.proof.stockmap import Stock, Tile, borders_on_map
 
 LEAST_CUT = 0.02
 """Radial depth over the target from which on something counts as cut."""
@@ -191,9 +191,12 @@ def _run(
     kept: bool,
 ) -> tuple[Run, float]:  # fmt: skip
     """Run the moves over all tiles of the stock, steps on the drawing; and the share left over."""
-    emptied = _emptied(stock, job, operation, radius)
+    emptied = [(borders_on_map(shape), z) for shape, z in _emptied(stock, job, operation, radius)]
     reaches = [
-        (_reach(r, job, operation, radius, stock.chord), r.bottom + operation.allowance.floor + settings.gouge)
+        (
+            borders_on_map(_reach(r, job, operation, radius, stock.chord)),
+            r.bottom + operation.allowance.floor + settings.gouge,
+        )
         for r in map(job.region, operation.regions)
     ]
 
@@ -202,13 +205,8 @@ def _run(
             tile.lower(shape, z)
 
     def after(tile: Tile) -> tuple[int, int]:
-        tops = tile.tops()
-        reachable = standing = 0
-        for reach, floor in reaches:
-            inside = tile.mask(reach)
-            reachable += int(np.count_nonzero(inside))
-            standing += int(np.count_nonzero(inside & (tops > tile.units(floor))))
-        return reachable, standing
+        counts = [tile.standing(reach, floor) for reach, floor in reaches]
+        return sum(inside for inside, _ in counts), sum(over for _, over in counts)
 
     found, counts = run_over(stock, moves, radius, settings.step * radius, job.approach_gap, before, after, tick, kept)
     reachable, standing = (sum(one) for one in zip(*counts, strict=True))

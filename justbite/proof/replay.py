@@ -17,11 +17,51 @@ from justbite.proof.steps import Run, Steps
 
 WHOLE, HALF = 255, 128
 """Shares of a cell are held in such parts of it."""
+AT_ONCE = 32
+"""Cells of a row that go at once, where none of them was swept in part."""
+AIR = -32768
+"""Where there is no stock at all, in the map's units."""
 
 
 def whole_cells(height: NDArray[np.int16]) -> tuple[NDArray[np.int16], NDArray[np.int16], NDArray[np.uint8]]:
     """A map of which no cell was swept in part yet: height, low and share, (ny, nx) each."""
     return height, np.zeros_like(height), np.zeros(height.shape, dtype=np.uint8)
+
+
+@njit(cache=True, nogil=True)
+def _top(height, j, first, last):  # type: ignore[no-untyped-def]
+    """The greatest height of cells `first` to `last` - 1 of row j."""
+    most = np.int16(AIR)
+    # Indices that cannot be negative let the compiler take many cells at once; here and below.
+    for i in range(np.uintp(first), np.uintp(last)):
+        h = height[j, i]
+        most = h if h > most else most
+    return most
+
+
+@njit(cache=True, nogil=True)
+def _in_part(share, j, first, last):  # type: ignore[no-untyped-def]
+    """Whether any of the cells `first` to `last` - 1 of row j was swept in part."""
+    found = np.uint8(0)
+    for i in range(np.uintp(first), np.uintp(last)):
+        found |= share[j, i]
+    return found != 0
+
+
+@njit(cache=True, nogil=True)
+def _lower_whole(height, j, first, last, bz):  # type: ignore[no-untyped-def]
+    """Lower the cells `first` to `last` - 1 of row j, none of them swept in part, to bz.
+
+    Returns the volume (in units) and the area lowered, in parts of cells; no more than AT_ONCE cells.
+    """
+    volume, area, floor = np.int32(0), np.int32(0), np.int32(bz)
+    for i in range(np.uintp(first), np.uintp(last)):
+        over = np.int32(height[j, i]) - floor
+        over = over if over > 0 else np.int32(0)
+        volume = np.int32(volume + over)
+        area = np.int32(area + (np.int32(1) if over > 0 else np.int32(0)))
+        height[j, i] = np.int16(height[j, i] - over)
+    return WHOLE * int(volume), WHOLE * int(area)
 
 
 @njit(cache=True, nogil=True)
@@ -54,11 +94,26 @@ def _sweep(height, low, share, x0, y0, cell, unit, ax, ay, az, bx, by, bz, radiu
             before = np.sqrt(rest)
             skip1 = int(np.ceil(acx - before))
             skip2 = int(acx + before) - 1
+        whole1 = whole2 = one_by_one = 0
+        if not level:
+            # Coming down, a cutter meets all of its disc, and most of that is whole cells.
+            whole1, whole2 = max(i1, int(np.ceil(left))), min(i2 + 1, int(np.floor(right)))
+            if whole1 < whole2 and _top(height, j, whole1, whole2) <= bz:
+                skip1, skip2, whole2 = whole1, whole2 - 1, whole1
         i = i1
         while i <= i2:
             if skip1 <= i <= skip2:
                 i = skip2 + 1
                 continue
+            if whole1 <= i < whole2 and i >= one_by_one:
+                last = min(i + AT_ONCE, whole2)
+                if not _in_part(share, j, i, last):
+                    some, more = _lower_whole(height, j, i, last, bz)
+                    volume += some
+                    area += more
+                    i = last
+                    continue
+                one_by_one = last
             h = int(height[j, i])
             if h > bz and share[j, i] == 0 and left <= i and i + 1.0 <= right:
                 volume += WHOLE * (h - bz)
@@ -108,8 +163,19 @@ def _touches(height, low, share, x0, y0, cell, x, y, z, radius):  # type: ignore
         half = np.sqrt(max(0.0, radius * radius - (y0 + j * cell - y) ** 2))
         i1 = max(0, int(np.ceil((x - half - x0) / cell)))
         i2 = min(nx - 1, int(np.floor((x + half - x0) / cell)))
+        if i1 > i2 or _top(height, j, i1, i2 + 1) - z <= most:
+            continue
         for i in range(i1, i2 + 1):
             most = max(most, int(low[j, i] if share[j, i] >= HALF else height[j, i]) - z)
+    return most
+
+
+@njit(cache=True, nogil=True)
+def _highest(height):  # type: ignore[no-untyped-def]
+    """The greatest height of a map, in its units: over that nothing is met."""
+    most = np.int16(AIR)
+    for j in range(height.shape[0]):
+        most = max(most, _top(height, j, 0, height.shape[1]))
     return most
 
 
@@ -185,13 +251,17 @@ def run_on(  # type: ignore[no-untyped-def]
     cutter it ends; mm.
     """
     bottom, top = y0 - radius - beside - cell, y0 + height.shape[0] * cell + radius + beside
+    highest = _highest(height)
     ax, ay, az = start
     from_z = az
     for s in range(block.size):
         k = block[s]
         bx, by, bz = place[s, 0], place[s, 1], place[s, 2]
-        if bottom <= by <= top:
-            down = _units(bz, z0, unit)
+        ends = s + 1 == block.size or block[s + 1] != k
+        down = _units(bz, z0, unit)
+        # Straight up nothing is met, and straight down at rapid the end meets all that is met on the way.
+        looked_at = bottom <= by <= top and (ax != bx or ay != by or (bz < az and (ends or kind[k] != 0)))
+        if looked_at and down < highest:
             if kind[k] == 0:
                 # Half a cell off the rim: a cutter that only slides along a wall is clear of it.
                 met = unit * _touches(height, low, share, x0, y0, cell, bx, by, down, radius - 0.5 * cell)
@@ -201,7 +271,7 @@ def run_on(  # type: ignore[no-untyped-def]
             )  # fmt: skip
             volume[s] += some
             lowered[s] += area
-        if s + 1 == block.size or block[s + 1] != k:
+        if ends:
             if kind[k] == 0 and bz < from_z and bottom <= by <= top:
                 end = _units(bz, z0, unit)
                 drops[k] = max(

@@ -16,7 +16,7 @@ from justbite.model.job import Job, Operation
 from justbite.model.moves import Moves, sweep_angles
 from justbite.model.shapes import region_shape
 from justbite.proof import replay
-from justbite.proof.stockmap import Stock, Tile, onto_map
+from justbite.proof.stockmap import Stock, Tile, borders_on_map, onto_map
 
 CELL, STEP = 1 / 40, 1 / 10
 """Of the radius: cell of the map, and step of the run."""
@@ -59,7 +59,7 @@ def free_standing(job: Job, operation: Operation, moves: Moves, moments: list[in
     (tile,) = Stock(job, CELL * radius, chord, tile_cells=10**9).tiles()
     areas = []
     for region in (job.region(name) for name in operation.regions):
-        inside = tile.mask(region_shape(region, chord))
+        inside = tile.mask(borders_on_map(region_shape(region, chord)))
         # What touches a wall is part of it: the allowance and what the path leaves there.
         inner = ndimage.binary_erosion(inside, iterations=3)
         areas.append((inside, inner, tile.units(region.bottom + operation.allowance.floor + 0.05)))

@@ -5,23 +5,20 @@ not worked on is kept packed: most of a map is alike.
 """
 
 import math
-import zlib
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-import shapely
-from numba import njit
 from numpy.typing import NDArray
+from shapely.geometry.base import BaseGeometry
 
 from justbite.model.job import Job
 from justbite.model.shapes import borders_of
 from justbite.model.stock import extent, fill_heights, heights
-from justbite.proof import replay
+from justbite.proof import replay, spans
+from justbite.proof.replay import AIR
 
-AIR = -32768
-"""Where there is no stock at all, in the map's units."""
 TILE_CELLS = 4_000_000
 """Cells of a band; as many bands are worked on at a time as there are cores."""
 PLAIN_TILES = 8
@@ -43,6 +40,16 @@ def off_map(spots: NDArray[np.float64]) -> NDArray[np.float64]:
     """Places (n, 2) of the map in the drawing's axes."""
     x, y = spots.T
     return np.column_stack([COS * x + SIN * y, COS * y - SIN * x])
+
+
+Borders = NDArray[np.float64]
+"""(n, 4) from x, y to x, y of all borders of a shape, in the map's axes; mm."""
+
+
+def borders_on_map(shape: BaseGeometry) -> Borders:
+    """A shape of the drawing as its borders on the map."""
+    rings = [onto_map(ring) for ring in borders_of(shape)]
+    return np.concatenate([np.empty((0, 4)), *(np.hstack([ring[:-1], ring[1:]]) for ring in rings)])
 
 
 @dataclass(slots=True)
@@ -75,18 +82,55 @@ class Tile:
         ((x, y),) = off_map(np.array([[self.x0 + column * self.cell, self.y0 + row * self.cell]]))
         return float(x), float(y)
 
-    def mask(self, shape: shapely.Geometry) -> NDArray[np.bool_]:
-        """Cells whose middle lies inside a shape of the drawing."""
+    def _spans(self, borders: Borders) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+        first, cells = spans.spans(borders, self.x0, self.y0, self.cell, *self.height.shape)
+        return first, cells
+
+    def mask(self, borders: Borders) -> NDArray[np.bool_]:
+        """Cells whose middle lies inside a shape."""
         mask = np.zeros(self.height.shape, dtype=bool)
-        for ring in borders_of(shape):
-            _toggle(mask, onto_map(ring), self.x0, self.y0, self.cell)
+        spans.fill(mask, *self._spans(borders), True)
         return mask
 
-    def lower(self, shape: shapely.Geometry, z: float) -> None:
+    def raised(self, borders: Borders, z: float) -> None:
+        """A shape stands as high as `z`, whatever stood there before."""
+        spans.fill(self.height, *self._spans(borders), self.units(z))
+
+    def lower(self, borders: Borders, z: float) -> None:
         """Nothing stands higher than `z` in a shape."""
-        inside = self.mask(shape)
-        np.minimum(self.height, self.units(z), out=self.height, where=inside)
-        self.share[inside] = 0
+        spans.lower(self.height, self.share, *self._spans(borders), self.units(z))
+
+    def standing(self, borders: Borders, z: float) -> tuple[int, int]:
+        """How many cells a shape has, and how many of them stand higher than `z`."""
+        inside, over = spans.count(
+            self.height, self.low, self.share, *self._spans(borders), self.units(z), replay.HALF
+        )  # fmt: skip
+        return int(inside), int(over)
+
+
+@dataclass(frozen=True, slots=True)
+class _Packed:
+    """A band that is not worked on: stretches of equal heights, and the few cells that were swept in part."""
+
+    ends: NDArray[np.int32]
+    heights: NDArray[np.int16]
+    spots: NDArray[np.int32]
+    low: NDArray[np.int16]
+    share: NDArray[np.uint8]
+
+    @staticmethod
+    def of(tile: Tile) -> "_Packed":
+        """The band packed."""
+        ends, heights = spans.stretches(tile.height.ravel())
+        spots = np.flatnonzero(tile.share.ravel()).astype(np.int32)
+        return _Packed(ends, heights, spots, tile.low.ravel()[spots], tile.share.ravel()[spots])
+
+    def arrays(self, shape: tuple[int, int]) -> tuple[NDArray[np.int16], NDArray[np.int16], NDArray[np.uint8]]:
+        """Height, low and share of its cells (ny, nx)."""
+        height = np.repeat(self.heights, np.diff(self.ends, prepend=np.int32(0)))
+        height, low, share = replay.whole_cells(height.reshape(shape))
+        low.ravel()[self.spots], share.ravel()[self.spots] = self.low, self.share
+        return height, low, share
 
 
 class Stock:
@@ -110,9 +154,9 @@ class Stock:
         bottom, top = heights(job.stock)
         bottom = min(bottom, *(r.bottom for r in job.regions)) - 2.0
         self._z0, self._unit = 0.5 * (bottom + top), (top - bottom) / 64_000
-        self._shapes = list(fill_heights(job.stock, chord))
+        self._shapes = [(borders_on_map(solid), top) for solid, top in fill_heights(job.stock, chord)]
         self._rows = max(1, min(self.ny, tile_cells // self.nx))
-        self._kept: dict[int, Tile | tuple[bytes, ...]] = {}
+        self._kept: dict[int, Tile | _Packed] = {}
 
     @property
     def count(self) -> int:
@@ -128,10 +172,7 @@ class Stock:
 
     def keep(self, number: int, tile: Tile) -> None:
         """Hold a band as it is now."""
-        if self.count <= PLAIN_TILES:
-            self._kept[number] = tile
-        else:
-            self._kept[number] = tuple(zlib.compress(a.tobytes(), 1) for a in (tile.height, tile.low, tile.share))
+        self._kept[number] = tile if self.count <= PLAIN_TILES else _Packed.of(tile)
 
     def tile(self, number: int) -> Tile:
         """A band as it was held last; at first as the stock comes."""
@@ -142,26 +183,8 @@ class Stock:
             return kept
         place = self.x0, self.y0 + first * self.cell, self.cell, self._z0, self._unit
         if kept is not None:
-            height, low, share = (
-                np.frombuffer(zlib.decompress(k), dtype=t).reshape(shape).copy()
-                for k, t in zip(kept, (np.int16, np.int16, np.uint8), strict=True)
-            )
-            return Tile(*place, height, low, share)
+            return Tile(*place, *kept.arrays(shape))
         tile = Tile(*place, *replay.whole_cells(np.full(shape, AIR, dtype=np.int16)))
         for solid, top in self._shapes:
-            tile.height[tile.mask(solid)] = tile.units(top)
+            tile.raised(solid, top)
         return tile
-
-
-@njit(cache=True, nogil=True)
-def _toggle(mask, ring, x0, y0, cell):  # type: ignore[no-untyped-def]
-    """Even-odd filling by rows: flip what lies right of each crossing."""
-    ny, nx = mask.shape
-    for k in range(ring.shape[0] - 1):
-        ax, ay, bx, by = ring[k, 0], ring[k, 1], ring[k + 1, 0], ring[k + 1, 1]
-        if ay > by:
-            ax, ay, bx, by = bx, by, ax, ay
-        for j in range(max(0, int(np.ceil((ay - y0) / cell))), min(ny, int(np.ceil((by - y0) / cell)))):
-            x = ax + (y0 + j * cell - ay) / (by - ay) * (bx - ax)
-            for i in range(max(0, int(np.ceil((x - x0) / cell))), nx):
-                mask[j, i] = not mask[j, i]

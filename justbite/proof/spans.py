@@ -1,0 +1,102 @@
+"""Shapes on the map's rows: where along each row a shape lies, and what is done to the cells there.
+
+A cell lies in a shape where its middle does. Kernels over spans leave the other cells alone: of most shapes few of a
+band's rows, or few cells of a row, are any.
+"""
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+
+@njit(cache=True, nogil=True)
+def spans(segments, x0, y0, cell, ny, nx):  # type: ignore[no-untyped-def]
+    """Where the borders `segments` (n, 4: from x, y, to x, y; mm) of a shape cross the rows of a map.
+
+    Returns `first` (ny + 1,) and `cells`: of row j, `cells[first[j] : first[j + 1]]` are in turn the first cell inside
+    and the first outside again, in ascending order.
+    """
+    first = np.zeros(ny + 1, dtype=np.int64)
+    for k in range(segments.shape[0]):
+        ay, by = min(segments[k, 1], segments[k, 3]), max(segments[k, 1], segments[k, 3])
+        for j in range(max(0, int(np.ceil((ay - y0) / cell))), min(ny, int(np.ceil((by - y0) / cell)))):
+            first[j + 1] += 1
+    for j in range(ny):
+        first[j + 1] += first[j]
+    cells = np.empty(first[ny], dtype=np.int64)
+    there = first[:-1].copy()
+    for k in range(segments.shape[0]):
+        ax, ay, bx, by = segments[k]
+        if ay > by:
+            ax, ay, bx, by = bx, by, ax, ay
+        for j in range(max(0, int(np.ceil((ay - y0) / cell))), min(ny, int(np.ceil((by - y0) / cell)))):
+            x = ax + (y0 + j * cell - ay) / (by - ay) * (bx - ax)
+            at = min(nx, max(0, int(np.ceil((x - x0) / cell))))
+            # A row has few: each goes in where it belongs.
+            m = there[j]
+            while m > first[j] and cells[m - 1] > at:
+                cells[m] = cells[m - 1]
+                m -= 1
+            cells[m] = at
+            there[j] += 1
+    return first, cells
+
+
+@njit(cache=True, nogil=True)
+def fill(field, first, cells, value):  # type: ignore[no-untyped-def]
+    """Set the cells (ny, nx) of a shape to `value`."""
+    for j in range(field.shape[0]):
+        for k in range(first[j], first[j + 1] - 1, 2):
+            field[j, cells[k] : cells[k + 1]] = value
+
+
+@njit(cache=True, nogil=True)
+def lower(height, share, first, cells, level):  # type: ignore[no-untyped-def]
+    """Nothing stands higher than `level` (in the map's units) in a shape, and no cell is swept in part."""
+    for j in range(height.shape[0]):
+        for k in range(first[j], first[j + 1] - 1, 2):
+            for i in range(np.uintp(cells[k]), np.uintp(cells[k + 1])):
+                height[j, i] = min(height[j, i], level)
+                share[j, i] = 0
+
+
+@njit(cache=True, nogil=True)
+def count(height, low, share, first, cells, floor, half):  # type: ignore[no-untyped-def]
+    """How many cells a shape has, and of how many the greater part (`share` of at least `half`) is over `floor`."""
+    inside = standing = 0
+    for j in range(height.shape[0]):
+        for k in range(first[j], first[j + 1] - 1, 2):
+            inside += cells[k + 1] - cells[k]
+            for i in range(np.uintp(cells[k]), np.uintp(cells[k + 1])):
+                top = low[j, i] if share[j, i] >= half else height[j, i]
+                standing += top > floor
+    return inside, standing
+
+
+@njit(cache=True, nogil=True)
+def _runs(row):  # type: ignore[no-untyped-def]
+    """How many stretches of equal values there are in `row` (n,)."""
+    found = 1
+    for i in range(np.uintp(1), np.uintp(row.size)):
+        found += row[i] != row[i - np.uintp(1)]
+    return found
+
+
+@njit(cache=True, nogil=True)
+def _written(row, ends, values):  # type: ignore[no-untyped-def]
+    at = 0
+    for i in range(1, row.size):
+        if row[i] != row[i - 1]:
+            ends[at] = i
+            values[at] = row[i - 1]
+            at += 1
+    ends[at] = row.size
+    values[at] = row[row.size - 1]
+
+
+def stretches(row: NDArray[np.int16]) -> tuple[NDArray[np.int32], NDArray[np.int16]]:
+    """Where stretches of equal values of `row` (n,) end, and their values. Most of a map is alike."""
+    number = _runs(row)
+    ends, values = np.empty(number, dtype=np.int32), np.empty(number, dtype=np.int16)
+    _written(row, ends, values)
+    return ends, values
