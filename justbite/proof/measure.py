@@ -76,7 +76,7 @@ def trace_of(steps: Steps, radial: NDArray[np.float32], light: NDArray[np.bool_]
     if bite_feed > 0.0:
         # What comes down through air faster than the bite is cut is a link, which cuts beside where it lands if at all.
         descent &= ~idle | slow
-    pace[idle & ~(descent & slow)] = 0.0
+    np.negative(pace, out=pace, where=idle & ~(descent & slow))
     entry = ways_in(descent, above, shallow | idle, light & ~idle, pace, along[1:], FLAT_TURN * radius, APART * radius)
     entry &= descent | ~idle
     del pace, descent, idle, above, shallow
@@ -190,8 +190,8 @@ def ways_in(descent: NDArray[np.bool_], above: NDArray[np.bool_], shallow: NDArr
 
     On the level at most as long again as it came down, or `least` mm, ways back not counted: where the stock stands
     lower than the job says all would be shallow. But what is `light` even at full width, since the level is thin or
-    the feed low, belongs to it for as long as it is cut no faster. `feed` is 0 where nothing is taken; `apart`: mm of
-    such way.
+    the feed low, belongs to it for as long as it is cut no faster; and so does a way after it on which nothing is taken
+    (over a hole), gone no faster. `feed` is below zero where nothing is taken; `apart`: mm of such way.
     """
     entry = descent.copy()
     # In place: of all steps of a long program every such row counts.
@@ -209,10 +209,10 @@ def ways_in(descent: NDArray[np.bool_], above: NDArray[np.bool_], shallow: NDArr
             if descent[k] or above[k]:
                 down = k
                 fastest = max(fastest, float(feed[k]))
-            elif light[k] and feed[k] <= fastest:
+            elif (light[k] and feed[k] <= fastest) or (feed[k] <= 0.0 and light[busy] and -feed[k] <= fastest):
                 pass
             else:
-                at_once = feed[k] == 0.0 or along[k] - along[busy] <= apart
+                at_once = feed[k] <= 0.0 or along[k] - along[busy] <= apart
                 follows = int(at_once) + int(shallow[k]) + int(feed[k] <= fastest) > 1
                 if not follows or cut[k] - cut[down] > max(least, along[down] - along[begin]):
                     break

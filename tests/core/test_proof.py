@@ -121,6 +121,16 @@ class AuditTest(SimpleTestCase):
                 # What is drawn of it is what it removes over what the bite does.
                 np.testing.assert_allclose(found.trace.depth[far][:40] / 2.0, 8 * 10 * 150 / (2 * 8 * 900), rtol=0.02)
 
+    def test_a_way_in_goes_on_behind_a_hole_that_it_crosses_no_faster(self) -> None:
+        """That slot at 150 mm/min across a hole of 13 mm: at the feed of links over the hole a cut begins behind it."""
+        parsed = parse_job(job(rectangle(60, 45), drilled=[{"at": [45, 20], "diameter": 13}]))
+        for over, way_in in ((150, True), (12_000, False)):
+            moves = read_program(HEAD + f"G0 X6 Y20\nG1 Z-8 F150\nG1 X44\nG1 X46 F{over}\nG1 X53 F150\n")
+            steps = audit_operation(
+                Stock(parsed, 5 / 60, 0.002), parsed, parsed.operations[0], moves, 2.0, 8.0, SETTINGS, 900.0
+            ).trace
+            self.assertEqual(set(steps.entry[steps.position[:, 0] > 50].tolist()), {way_in})
+
     def test_where_no_feed_is_known_a_way_in_begins_in_the_air(self) -> None:
         """What comes down from 10 mm over the stock belongs to the way in, whatever its feed."""
         for feed in (None, 900.0):
