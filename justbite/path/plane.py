@@ -17,7 +17,7 @@ STEP, FINE_STEP, LAG = 0.05, 1 / 60, 0.25
 """Steps of a cut, and how far behind the cutter what it takes is marked as gone; R."""
 UNFELT = 1.25
 """Skins by which cuts stay under the target."""
-MOST_TAKEN, BACK, BACK_FINE = 1.027, 1.0, 0.4
+MOST_TAKEN, BACK, BACK_FINE = 1.022, 1.0, 0.4
 """Over the target, what a cut may be seen to take; how far it is taken back then, at first and in fine steps, R."""
 WALK_STEP = 0.1
 """Step of a walk along a front, in R: it only has to find the front's end."""

@@ -18,6 +18,8 @@ from justbite.path.plane import HAIR, NOTHING, Plane
 
 DROP_GAP, DROP_REACH = 0.05, 4.0
 """Gap all round where a cutter comes down at rapid among what stands, and how far from a link's end at most; R."""
+DROP_GRAZED = 0.01
+"""R squared that may be grazed under a cutter that comes down so, at most."""
 LINK_TAKEN = (0.1, 0.5)
 """Radial depth that a link may take, over the target: of the ways there one that takes less first."""
 GRAZE_STEP = 0.25
@@ -175,13 +177,23 @@ class Ways:
         load = self.plane.grazed(run, most, before)
         if load is None:
             return None
-        return Piece("link", run, np.zeros(len(run)), self._drop_point(run), load)
+        return Piece("link", run, np.zeros(len(run)), self._drop_point(run, load), load)
 
-    def _drop_point(self, link: Points) -> int:
-        """The last point of a link with a gap all round, within DROP_REACH of its end; -1 if none."""
+    def _drop_point(self, link: Points, load: NDArray[np.float64]) -> int:
+        """The last point of a link with a gap all round, within DROP_REACH of its end; -1 if none.
+
+        What the link grazes on its last bit of way there would be under a cutter that comes straight down: a fin
+        thinner than a cell, which is only known by what was marked as taken.
+        """
         plane = self.plane
         wide = (1.0 + DROP_GAP) * plane.radius
-        return int(last_clear(plane.cleared, *plane.frame, link, wide, DROP_REACH * plane.radius))
+        drop = int(last_clear(plane.cleared, *plane.frame, link, wide, DROP_REACH * plane.radius))
+        if drop > 0:
+            spans = np.hypot(*np.diff(link[: drop + 1], axis=0).T)
+            near = np.hypot(*(link[1 : drop + 1] - link[drop]).T) < 2.0 * plane.radius
+            if float((load[1 : drop + 1] * spans)[near].sum()) > DROP_GRAZED * plane.radius**2:
+                return -1
+        return drop
 
     def _rounded(self, link: Points, heading: float, last: Points | None) -> Points:
         """The link leaving along the last cut and arriving along `heading`, where that is clear."""

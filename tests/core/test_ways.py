@@ -62,6 +62,16 @@ class FloodTest(SimpleTestCase):
         self.assertEqual(len(flood.contacts), 0)
         self.assertTrue(flood.whole)
 
+    def test_over_a_post_that_a_link_grazes_no_cutter_comes_down(self) -> None:
+        """A post of 0.7 mm wholly under the cutter at the link's end: its rim is clear all round."""
+        plate = box(-40, -20, 40, 20)
+        line = np.array([[-10.0, 0.0], [20.5, 0.5]])
+        for cleared, comes_down in ((plate, True), (plate.difference(box(19.7, -0.1, 20.4, 0.6)), False)):
+            link = over(cleared, box(-60, -60, 60, 60)).link_along(line, 0.5)
+            assert link is not None and link.load is not None
+            self.assertEqual(link.drop, len(link.points) - 1 if comes_down else -1)
+            self.assertEqual(float(link.load.max()) > 0.1, not comes_down)
+
     def test_what_is_refused_comes_back_when_something_near_changes_but_not_for_ever(self) -> None:
         ways = over(box(-40, -40, 40, 0), box(-45, -45, 45, 45))
 
