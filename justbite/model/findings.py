@@ -23,6 +23,9 @@ CODES: dict[str, tuple[str, str]] = {
     "area.unreached": ("warning", "Clear it afterwards with a smaller cutter."),
     "area.no-rest": ("note", "Take the area out of the operation, or give a smaller cutter or allowance."),
     "area.outside-stock": ("warning", "Check the stock or the depth of the area."),
+    "area.order": (
+        "error", "Do not run the program; put that operation before this one, or the area above into this one."
+    ),
     "area.left-over": ("warning", "Look at the place in the drawing; plan again with a finer tolerance."),
     "entry.drilled": ("warning", "Drill it, its point not counted in that depth, before this program is run."),
     "entry.hole": ("warning", "Make it wider, move it, or take it out."),

@@ -130,22 +130,25 @@ def _cleared_later(job: Job, operation: Operation, name: str) -> bool:
 def _stock_findings(job: Job, area: Area, region: Region, bottom: float, operation: str, chord: float) -> list[Finding]:
     low, high = heights(job.stock)
     spot = area.shape.representative_point()
-    said = []
+    said: list[tuple[str, str]] = []
     if area.material.is_empty:
-        said.append(f'Area "{area.name}" lies outside the stock; there is nothing to cut.')
+        said.append(("area.outside-stock", f'Area "{area.name}" lies outside the stock; there is nothing to cut.'))
     if bottom < low - 1e-6:
-        said.append(f'Area "{area.name}" goes {low - bottom:.2f} mm below the stock.')
+        said.append(("area.outside-stock", f'Area "{area.name}" goes {low - bottom:.2f} mm below the stock.'))
     if region.top < high - 1e-6:
         above = standing(job.stock, region.top + 1e-6, chord).intersection(area.shape)
         for other in _cut_until(job, operation):
             if other.name != region.name and other.bottom <= region.top + 1e-6:
                 above = above.difference(region_shape(other, chord).buffer(1e-3))
         if above.area > 1e-2 * area.radius**2:
+            begins = f'Area "{area.name}" starts {high - region.top:.2f} mm below the top of the stock'
+            later = _cut_above_later(job, operation, region, above, chord)
             said.append(
-                f'Area "{area.name}" starts {high - region.top:.2f} mm below the top of the stock; what is above must'
-                " be gone."
+                ("area.outside-stock", f"{begins}; what is above must be gone.")
+                if later is None
+                else ("area.order", f'{begins}, and what is above it only "{later}" cuts, after "{operation}".')
             )
-    found = [Finding("area.outside-stock", s, operation, area.name, spot.x, spot.y, bottom) for s in said]
+    found = [Finding(code, s, operation, area.name, spot.x, spot.y, bottom) for code, s in said]
     for keep_out, shape in in_the_way(job, region, chord):
         lost = shape.buffer(area.radius).intersection(area.shape)
         if lost.area > 1e-3:
@@ -158,6 +161,16 @@ def _stock_findings(job: Job, area: Area, region: Region, bottom: float, operati
                 )
             )  # fmt: skip
     return found
+
+
+def _cut_above_later(job: Job, operation: str, region: Region, above: BaseGeometry, chord: float) -> str | None:
+    """The first operation after this one that cuts what stands above an area; None where none does."""
+    names = [o.name for o in job.operations]
+    for later in job.operations[names.index(operation) + 1 :]:
+        for other in (job.region(n) for n in later.regions if n != region.name):
+            if other.top > region.top + 1e-6 and region_shape(other, chord).intersection(above).area > 1e-3:
+                return later.name
+    return None
 
 
 def _cut_until(job: Job, operation: str) -> list[Region]:

@@ -318,6 +318,22 @@ class StockAndKeepOutTest(SimpleTestCase):
         z = made.trace.position[made.trace.share > 0][:, 2]
         self.assertGreater(float(z[: len(z) // 4].min()), -8.01)
 
+    def test_what_lies_above_and_is_cut_by_a_later_operation_is_an_error(self) -> None:
+        data = job([[20, 10], [44, 10], [44, 30], [20, 30]], bottom=-13, top=-8)
+        data["regions"].append({"name": "upper", "outline": rectangle(60, 40), "bottom": -8})
+        data["stock"]["box"] = {"min": [-10, -10, -20], "max": [70, 50, 0]}
+        lower, upper = data["operations"][0], {**data["operations"][0], "name": "first", "regions": ["upper"]}
+        for operations, told in (([lower, upper], True), ([upper, lower], False)):
+            found = plan(parse_job({**data, "operations": operations})).report["warnings"]
+            order = [w for w in found if w["code"] == "area.order"]
+            self.assertEqual(bool(order), told)
+            self.assertNotIn("area.outside-stock", {w["code"] for w in found})
+            # And the proof finds that it is so.
+            self.assertEqual("proof.entry-load" in {w["code"] for w in found}, told)
+            if told:
+                self.assertIn('only "first" cuts, after "rough"', order[0]["sentence"])
+                self.assertEqual((order[0]["severity"], order[0]["area"]), ("error", "area"))
+
 
 class WorkOffsetTest(SimpleTestCase):
     def test_the_program_selects_the_jobs_work_offset(self) -> None:
