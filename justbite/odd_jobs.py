@@ -2,8 +2,8 @@
 
 One to three areas, made or odd, side by side and in each other, some open; every material and machine of the
 catalogue; allowances, floors in between, keep-outs, stock of all kinds, wishes for bite, entry, order and direction;
-holes drilled before; and for every third job a second operation with a smaller cutter. Each alone is tested; here
-they meet.
+holes drilled before; for every third job a second operation with a smaller cutter, or two to four operations of which
+each has areas, a cutter and wishes of its own. Each alone is tested; here they meet.
 """
 
 from collections.abc import Iterator
@@ -24,6 +24,8 @@ from justbite.plan import plan
 CUTTERS = (3.0, 4.0, 5.0, 6.0, 8.0, 10.0, 12.0, 16.0, 20.0)
 DRILLED_FROM = 400
 """Seed from which on holes are drilled in areas: those before stay as they were when they were recorded."""
+MIXED_FROM = 800
+"""Seed from which on every other job has operations that each have areas, a cutter and wishes of their own."""
 Random = np.random.Generator
 COLUMNS = ("max", "99.9%", "left %", "way in", "chip x", "gouge", "ideal x")
 NAME = 44
@@ -60,10 +62,34 @@ def odd_jobs(seeds: range) -> Iterator[dict[str, Any]]:
             made["keep_outs"] = [{"name": "clamp", "outline": corners, "top": 10}]
         if random.random() < 0.15:
             made["approach_gap"] = float(random.choice([0.3, 2.0, 3.0]))
+        if seed >= MIXED_FROM and random.random() < 0.5:
+            made["tools"], made["operations"] = _mixed(random, tools[0], regions)
         if seed >= DRILLED_FROM:
             for region in regions:
                 region["drilled"] = _holes(random, region, diameter)
         yield made
+
+
+def _mixed(random: Random, first: dict[str, Any], regions: list[dict[str, Any]]
+           ) -> tuple[list[dict[str, Any]], list[dict[str, Any]]]:  # fmt: skip
+    """Two or three cutters, and two to four operations with some of the areas each; none before the area above it."""
+    tools = [first]
+    for number in range(2, int(random.integers(3, 5))):
+        diameter = round(first["diameter"] * float(random.choice([0.4, 0.5, 0.6, 0.75, 1.0, 1.3])), 3)
+        tools.append({**_cutter(random, diameter), "number": number})
+    operations: list[dict[str, Any]] = []
+    cut: set[str] = set()
+    for number in range(1, int(random.integers(3, 6))):
+        names: list[str] = []
+        for region in regions:
+            if random.random() < 0.7 and set(region.get("after", [])) <= cut | set(names):
+                names.append(region["name"])
+        names = names or [regions[0]["name"]]
+        cut |= set(names)
+        tool = tools[0 if number == 1 else int(random.integers(len(tools)))]
+        wishes = _wishes(random, tool)
+        operations.append({"name": f"operation {number}", "regions": names, "tool": tool["number"], **wishes})
+    return tools, operations
 
 
 def _holes(random: Random, region: dict[str, Any], diameter: float) -> list[dict[str, Any]]:
@@ -208,7 +234,8 @@ def run(seeds: range) -> None:
             continue
         codes = {w["code"] for w in report["warnings"]}
         errors = [w for w in report["warnings"] if w["severity"] == "error" and w["code"].startswith("proof.")]
-        for row, tool in zip(report["operations"], data["tools"], strict=True):
+        diameters = {tool["number"]: tool["diameter"] for tool in data["tools"]}
+        for row, asked in zip(report["operations"], data["operations"], strict=True):
             found = figures(row)
             wrong = sorted(w["code"] for w in errors if w["operation"] == row["name"])
             # What the job's own shape keeps the cutter from is told before, and is no fault of the path.
@@ -216,7 +243,7 @@ def run(seeds: range) -> None:
             over = [n for n, most in BOUNDS.items() if found[n] > most and n not in told_before]
             passed += bool(over or wrong)
             count += 1
-            name = f"{data['name']} {row['name']}, {data['material']}, D{tool['diameter']:g}"
+            name = f"{data['name']} {row['name']}, {data['material']}, D{diameters[asked['tool']]:g}"
             told = "".join(f"{found[n]:9.3f}" for n in COLUMNS)
             print(f"{'! ' if over or wrong else '  '}{name[:NAME]:{NAME}}{told}  {' '.join(wrong)}", flush=True)
     print(f"{count} operations, {passed} of them over a bound or with an error of the proof")

@@ -66,6 +66,25 @@ class OddJobsTest(SimpleTestCase):
         self.assertGreater(sum(len(r.drilled) for d in later for r in d.regions), 3)
         self.assertFalse(any("drilled" in r for d in one for r in d["regions"]))
 
+    def test_operations_of_their_own_mind_go_over_no_area_before_the_one_above_it(self) -> None:
+        drawn, again = (list(odd_jobs.odd_jobs(range(800, 830))) for _ in range(2))
+        self.assertEqual(drawn, again)
+        mixed = [d for d in drawn if d["operations"][0]["name"] == "operation 1"]
+        self.assertTrue(8 < len(mixed) < 22)
+        self.assertEqual({len(d["operations"]) for d in mixed}, {2, 3, 4})
+        below = 0
+        for data in mixed:
+            parse_job(data)
+            above, cut = {r["name"]: r.get("after", []) for r in data["regions"]}, list[str]()
+            for name in (n for o in data["operations"] for n in o["regions"]):
+                self.assertLessEqual(set(above[name]), set(cut))
+                below += bool(above[name])
+                cut.append(name)
+        self.assertGreater(below, 2)
+        # Before that there are no more than two, of all areas.
+        for data in odd_jobs.odd_jobs(range(785, 800)):
+            self.assertLessEqual(len(data["operations"]), 2)
+
     def test_what_passes_a_bound_is_marked_and_counted(self) -> None:
         sound = {
             "name": "rough", "max_over_target": 1.01, "p999_over_target": 1.0, "left_over_share": 0.0005,
