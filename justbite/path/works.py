@@ -11,7 +11,7 @@ import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
-from justbite.model.before import cut_top, earlier, floors_before
+from justbite.model.before import cut_top, floors_before
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Operation, Region
 from justbite.model.shapes import in_the_way, region_shape
@@ -122,9 +122,13 @@ def works_on(job: Job, operation: Operation, name: str, target: float, limits: L
 
 def _cleared_later(job: Job, operation: Operation, name: str) -> bool:
     """Whether a later operation takes a smaller cutter to the area."""
-    after = job.operations[len(earlier(job, operation)) + 1 :]
     diameter = job.tool(operation.tool).diameter
-    return any(name in o.regions and job.tool(o.tool).diameter < diameter for o in after)
+    return any(name in o.regions and job.tool(o.tool).diameter < diameter for o in _after(job, operation.name))
+
+
+def _after(job: Job, operation: str) -> Sequence[Operation]:
+    """The operations after the one of this name."""
+    return job.operations[[o.name for o in job.operations].index(operation) + 1 :]
 
 
 def _stock_findings(job: Job, area: Area, region: Region, bottom: float, operation: str, chord: float) -> list[Finding]:
@@ -143,11 +147,10 @@ def _stock_findings(job: Job, area: Area, region: Region, bottom: float, operati
         if above.area > 1e-2 * area.radius**2:
             begins = f'Area "{area.name}" starts {high - region.top:.2f} mm below the top of the stock'
             later = _cut_above_later(job, operation, region, above, chord)
-            said.append(
-                ("area.outside-stock", f"{begins}; what is above must be gone.")
-                if later is None
-                else ("area.order", f'{begins}, and what is above it only "{later}" cuts, after "{operation}".')
-            )
+            if later is None:
+                said.append(("area.outside-stock", f"{begins}; what is above must be gone."))
+            else:
+                said.append(("area.order", f'{begins}, and what is above it only "{later}" cuts, after "{operation}".'))
     found = [Finding(code, s, operation, area.name, spot.x, spot.y, bottom) for code, s in said]
     for keep_out, shape in in_the_way(job, region, chord):
         lost = shape.buffer(area.radius).intersection(area.shape)
@@ -165,8 +168,7 @@ def _stock_findings(job: Job, area: Area, region: Region, bottom: float, operati
 
 def _cut_above_later(job: Job, operation: str, region: Region, above: BaseGeometry, chord: float) -> str | None:
     """The first operation after this one that cuts what stands above an area; None where none does."""
-    names = [o.name for o in job.operations]
-    for later in job.operations[names.index(operation) + 1 :]:
+    for later in _after(job, operation):
         for other in (job.region(n) for n in later.regions if n != region.name):
             if other.top > region.top + 1e-6 and region_shape(other, chord).intersection(above).area > 1e-3:
                 return later.name

@@ -258,10 +258,10 @@ def run_on(  # type: ignore[no-untyped-def]
         k = block[s]
         bx, by, bz = place[s, 0], place[s, 1], place[s, 2]
         ends = s + 1 == block.size or block[s + 1] != k
-        down = _units(bz, z0, unit)
         # Straight up nothing is met, and straight down at rapid the end meets all that is met on the way.
         looked_at = bottom <= by <= top and (ax != bx or ay != by or (bz < az and (ends or kind[k] != 0)))
-        if looked_at and down < highest:
+        down = _units(bz, z0, unit) if looked_at else highest
+        if down < highest:
             if kind[k] == 0:
                 # Half a cell off the rim: a cutter that only slides along a wall is clear of it.
                 met = unit * _touches(height, low, share, x0, y0, cell, bx, by, down, radius - 0.5 * cell)

@@ -6,7 +6,13 @@ band's rows, or few cells of a row, are any.
 
 import numpy as np
 from numba import njit
-from numpy.typing import NDArray
+
+
+@njit(cache=True, nogil=True)
+def _rows(ay, by, y0, cell, ny):  # type: ignore[no-untyped-def]
+    """The rows that a line between heights ay and by crosses."""
+    low, high = min(ay, by), max(ay, by)
+    return range(max(0, int(np.ceil((low - y0) / cell))), min(ny, int(np.ceil((high - y0) / cell))))
 
 
 @njit(cache=True, nogil=True)
@@ -18,8 +24,7 @@ def spans(segments, x0, y0, cell, ny, nx):  # type: ignore[no-untyped-def]
     """
     first = np.zeros(ny + 1, dtype=np.int64)
     for k in range(segments.shape[0]):
-        ay, by = min(segments[k, 1], segments[k, 3]), max(segments[k, 1], segments[k, 3])
-        for j in range(max(0, int(np.ceil((ay - y0) / cell))), min(ny, int(np.ceil((by - y0) / cell)))):
+        for j in _rows(segments[k, 1], segments[k, 3], y0, cell, ny):
             first[j + 1] += 1
     for j in range(ny):
         first[j + 1] += first[j]
@@ -29,7 +34,7 @@ def spans(segments, x0, y0, cell, ny, nx):  # type: ignore[no-untyped-def]
         ax, ay, bx, by = segments[k]
         if ay > by:
             ax, ay, bx, by = bx, by, ax, ay
-        for j in range(max(0, int(np.ceil((ay - y0) / cell))), min(ny, int(np.ceil((by - y0) / cell)))):
+        for j in _rows(ay, by, y0, cell, ny):
             x = ax + (y0 + j * cell - ay) / (by - ay) * (bx - ax)
             at = min(nx, max(0, int(np.ceil((x - x0) / cell))))
             # A row has few: each goes in where it belongs.
@@ -71,32 +76,3 @@ def count(height, low, share, first, cells, floor, half):  # type: ignore[no-unt
                 top = low[j, i] if share[j, i] >= half else height[j, i]
                 standing += top > floor
     return inside, standing
-
-
-@njit(cache=True, nogil=True)
-def _runs(row):  # type: ignore[no-untyped-def]
-    """How many stretches of equal values there are in `row` (n,)."""
-    found = 1
-    for i in range(np.uintp(1), np.uintp(row.size)):
-        found += row[i] != row[i - np.uintp(1)]
-    return found
-
-
-@njit(cache=True, nogil=True)
-def _written(row, ends, values):  # type: ignore[no-untyped-def]
-    at = 0
-    for i in range(1, row.size):
-        if row[i] != row[i - 1]:
-            ends[at] = i
-            values[at] = row[i - 1]
-            at += 1
-    ends[at] = row.size
-    values[at] = row[row.size - 1]
-
-
-def stretches(row: NDArray[np.int16]) -> tuple[NDArray[np.int32], NDArray[np.int16]]:
-    """Where stretches of equal values of `row` (n,) end, and their values. Most of a map is alike."""
-    number = _runs(row)
-    ends, values = np.empty(number, dtype=np.int32), np.empty(number, dtype=np.int16)
-    _written(row, ends, values)
-    return ends, values

@@ -121,9 +121,10 @@ class _Packed:
     @staticmethod
     def of(tile: Tile) -> "_Packed":
         """The band packed."""
-        ends, heights = spans.stretches(tile.height.ravel())
+        row = tile.height.ravel()
+        ends = np.append(np.flatnonzero(row[1:] != row[:-1]) + 1, row.size).astype(np.int32)
         spots = np.flatnonzero(tile.share.ravel()).astype(np.int32)
-        return _Packed(ends, heights, spots, tile.low.ravel()[spots], tile.share.ravel()[spots])
+        return _Packed(ends, row[ends - 1], spots, tile.low.ravel()[spots], tile.share.ravel()[spots])
 
     def arrays(self, shape: tuple[int, int]) -> tuple[NDArray[np.int16], NDArray[np.int16], NDArray[np.uint8]]:
         """Height, low and share of its cells (ny, nx)."""
