@@ -99,7 +99,7 @@ def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:
             own = own_bites(job, operation, case)
             findings += rules.depth_findings(job, operation, bites[index], own, spent, tolerances.CHORD)
     moves = out.build()
-    if not (moves.part == CUT).any():
+    if not np.isin(moves.part, (CUT, ENTRY)).any():
         reasons = " ".join(f.sentence for f in findings if f.code.startswith("area."))
         raise NothingToCutError(f"There is nothing to cut. {reasons}".strip())
     progress(0.72, "Writing the program")
@@ -339,7 +339,9 @@ def _row(job: Job, operation: Operation, bite: Bite, audit: Audit, moves: Moves,
         "compute_seconds": compute,
         "proof_seconds": proving,
         "blocks": len(moves),
-        "levels": [float(z) for z in sorted(set(np.round(moves.z_level[part == CUT], 6)), reverse=True)],
+        "levels": [
+            float(z) for z in sorted(set(np.round(moves.z_level[np.isin(part, (CUT, ENTRY))], 6)), reverse=True)
+        ],
         "ideal_seconds": 60.0 * audit.removed / (1000.0 * bite.removal_rate),
         "limit_seconds": 60.0 * audit.removed / (1000.0 * bite.best_removal_rate),
         "bite": {k: v for k, v in bite.as_dict().items() if k != "ceilings"},

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from justbite.path import tracer
 from justbite.path.contact import deepest
 from justbite.path.fronts import SWEEPS, Flood, Front, Piece, Points, Start, Sweep
+from justbite.path.lines import length_of
 from justbite.path.plane import FINE_STEP, NOTHING, STEP, Plane
 from justbite.path.rim import WIPE_STEP, Rim
 from justbite.path.seeking import Seeker
@@ -31,10 +32,14 @@ MOST_GRAZED = 0.1
 ARM_ROOM, ARM_LEAD = 0.06, 0.25
 """R: how much room to a side the centre has in an arm, at most, where its walls are gone along; and how much farther in
 on its middle line that way begins."""
+BESIDE = 0.6
+"""R: how far from a ramp's line walls are at most that are gone along beside it."""
 TIGHT = 0.5
 """Least radius towards the material where a pass goes round the end of a ramp, over the bite."""
 FIRST_TAKEN = 0.5
 """R squared: a first pass that took less got no hold. From a groove no wider than the cutter no front can be found."""
+TIP_REACH, TIP_STEP, MOST_TIP = 0.5, 0.25, 4.0
+"""R: a flood that goes no farther begins in a tip; in what steps, and how far, the way out of it is looked for."""
 FIRST = SWEEPS[:1]
 MUCH = 1.0
 """R squared: so much in a tour for remains is more than remains."""
@@ -105,6 +110,8 @@ class Clearing:
             taken = self._tour(x, y, 0.5, SWEEPS[1:], tick)
         x, y = self._wipe_corners(*taken[:2], tick)
         self._run_over_specks(x, y, specks(self.plane), tick)
+        while self.pieces and self.pieces[-1].kind == "link":
+            self.pieces.pop()
 
     def _wipe_corners(self, x: float, y: float, tick: Callable[[float], None]) -> tuple[float, float]:
         """Wipe what still stands in corners, nearest first: to the tip of an acute one the flood's nodes may not lead.
@@ -117,6 +124,7 @@ class Clearing:
             left.sort(key=lambda corner: -float(np.hypot(corner[0] - x, corner[1] - y)))
             tip = left.pop()
             while self._stands(*tip) > self.plane.thick(sweep) * self.plane.radius:
+                x, y = self._out_of_tip(x, y) or (x, y)
                 flood = self._ways.flood(x, y, sweep, np.inf)
                 front = Front((*tip, 0.0), -1, np.array([*tip, *tip, np.inf, -1.0]), np.inf)
                 # In an acute corner the field of walls reads too little: the way in begins where there is room beside.
@@ -128,6 +136,39 @@ class Clearing:
                     break
                 x, y = end or (x, y)
         return x, y
+
+    def _out_of_tip(self, x: float, y: float) -> tuple[float, float] | None:
+        """Back along the last cut out of the tip of a cusp, where walls stand so close that no flood begins.
+
+        Where that ends; None where (x, y) is in no such tip.
+        """
+        radius = self.plane.radius
+        if not self.pieces or self.pieces[-1].kind != "cut" or not self._is_tip(x, y):
+            return None
+        back = shapely.LineString(self._lately_gone(MOST_TIP * radius)[::-1])
+        for way in np.arange(TIP_STEP, MOST_TIP, TIP_STEP) * radius:
+            run = np.asarray(shapely.ops.substring(back, 0.0, float(way)).coords)
+            if way < back.length and not self._is_tip(*run[-1]):
+                link = self._ways.link_along(run, MOST_GRAZED)
+                if link is None:
+                    return None
+                self.pieces.append(link)
+                return float(run[-1, 0]), float(run[-1, 1])
+        return None
+
+    def _lately_gone(self, length: float) -> Points:
+        """The last `length` mm of the way gone so far, or all of it, and a little more."""
+        rows: list[Points] = []
+        for piece in reversed(self.pieces):
+            rows.insert(0, piece.points)
+            length -= float(length_of(piece.points))
+            if length <= 0.0:
+                break
+        return np.vstack(rows)
+
+    def _is_tip(self, x: float, y: float) -> bool:
+        flood = self._ways.flood(x, y, SWEEPS[-1], 0.0)
+        return flood.whole and flood.reached < TIP_REACH * self.plane.radius
 
     def _stands(self, x: float, y: float) -> float:
         """How thick, mm, what stands under the rim of the cutter there is."""
@@ -159,9 +200,9 @@ class Clearing:
         """Pass after pass from (x, y) until no more is found. Returns where it ends, and the area taken."""
         before = self.removed
         self._ways.start_anew(shift)
-        while (end := self._next_pass(x, y, sweeps, tick)) is not None:
+        while (end := self._next_pass(x, y, sweeps, tick) or self._out_of_tip(x, y)) is not None:
             x, y = end
-            if self.plane.from_air:
+            if self.plane.from_air and self.pieces[-1].kind == "cut":
                 last = self.pieces[-1].points
                 x, y = self._run_over_specks(x, y, specks(self.plane, last[:: 1 + len(last) // MANY]), tick)
         return x, y, self.removed - before
@@ -218,6 +259,38 @@ class Clearing:
         back = np.asarray(shapely.ops.substring(middle, max(0.0, ends[0]), middle.length).coords)[::-1]
         link = self._ways.link_along(np.ascontiguousarray(back), MOST_GRAZED)
         return None if link is None else self._cut_along(link, np.vstack([on, walls, off]), LEAST_WIPE, tick)
+
+    def along_walls(self, x: float, y: float, line: Points, film: bool, tick: Callable[[float], None]
+                    ) -> tuple[float, float]:  # fmt: skip
+        """What passes left along the walls beside a ramp (n, 2), in slices; the nearest first. Returns where that ends.
+
+        In a slot hardly wider than the cutter a pass that begins where the ramp ends may get no hold.
+        `film`: where nothing is felt there either, go along them all the same.
+        """
+        plane, middle = self.plane, shapely.LineString(line)
+        thick, within = plane.thick(SWEEPS[-1]) * plane.radius, BESIDE * plane.radius
+        while True:
+            left = self._wipes.rim.standing(plane.cleared, thick, middle, within)
+            for stretch in sorted(left, key=lambda s: float(np.hypot(*(s[0] - (x, y))))):
+                run = self._wipes.between(stretch, middle)
+                end = None if run is None else self._slice_beside(x, y, run, middle, LEAST_WIPE, tick)
+                if end is not None:
+                    x, y = end
+                    break
+            else:
+                break
+        if film and not self.pieces:
+            for stretch in self._wipes.rim.standing(plane.cleared, -np.inf, middle, within):
+                x, y = self._slice_beside(x, y, stretch, middle, 0.0, tick) or (x, y)
+        return x, y
+
+    def _slice_beside(self, x: float, y: float, run: Points, middle: shapely.LineString, least: float,
+                      tick: Callable[[float], None]) -> tuple[float, float] | None:  # fmt: skip
+        """Go along a ramp's middle to where a run beside it begins, and cut that; None where that is not worth it."""
+        here, there = (middle.project(shapely.Point(spot)) for spot in ((x, y), run[0]))
+        way = shapely.ops.substring(middle, here, there)
+        link = self._ways.link_along(np.vstack([[[x, y]], np.asarray(way.coords), run[:1]]), MOST_GRAZED)
+        return None if link is None else self._cut_along(link, run, least, tick)
 
     def _pass_from(
         self, x: float, y: float, heading: float, sweep: Sweep, tick: Callable[[float], None], side: int = 1

@@ -204,6 +204,7 @@ def _ramp_through(work: Clearing, area: Area, part: Polygon, entry: Entry, wish:
     # Of what this ramp leads through: there may be as many others as a comb has teeth.
     film = MOST_FILM * LineString(entry.points).buffer(area.radius).area
     x, y = work.to_and_fro(float(x), float(y), heading, film, share)
+    x, y = work.along_walls(x, y, entry.points, part.area > film, share)
     after = _next_entry(work, area, part, reach, wish, tried, arms=False)
     if after is None or after.kind != "ramp":
         work.run(x, y, None, share)

@@ -57,6 +57,25 @@ class Rim:
         off = [int(_clear_after(cleared, *self.frame, rim, k, way, most, self.radius, thick)) for way in (-1, 1)]
         return None if min(off) == 0 else (rim, k - off[0], k + off[1])
 
+    def standing(self, cleared: Field, thick: float, line: LineString, within: float) -> list[Points]:
+        """The stretches of the borders, no more than `within` mm off a line, along which more than `thick` mm stands.
+
+        Each (n, 2), with a little clear way at both ends where there is any; the longest first.
+        """
+        clear = round(CLEAR_WIPE / WIPE_STEP)
+        found = []
+        for ring in self.rings:
+            rim, near = ring, shapely.dwithin(shapely.points(ring), line, within)
+            met = near & np.asarray(_met_along(cleared, *self.frame, rim, near, self.radius, thick))
+            # Not where two stretches meet: it is turned so that it begins between two of them.
+            if met.any() and not met.all():
+                turned = -int(np.argmin(met))
+                rim, met = np.roll(rim, turned, axis=0), np.roll(met, turned)
+            steps = np.diff(met.astype(np.int8), prepend=0, append=0)
+            for first, end in zip(np.nonzero(steps > 0)[0], np.nonzero(steps < 0)[0], strict=True):
+                found.append(rim[np.arange(first - clear, end + clear) % len(rim)])
+        return sorted(found, key=lambda stretch: -len(stretch))
+
     def beside(self, line: Points, within: float) -> Points | None:
         """The stretch of a border that goes in along a dead-end `line` (n, 2), round its last end, and out again.
 
@@ -110,6 +129,10 @@ class Rim:
         if (way[0] * out[:, 1] - way[1] * out[:, 0] > 1e-6 * self.radius**2).any():
             return self._led(run)
         return self._led(np.vstack([run[along < stops[0]], ends, run[along > stops[1]]]))
+
+    def free(self, run: Points) -> bool:
+        """Whether the cutter's centre may go along a run (n, 2)."""
+        return bool(self._within.covers(LineString(run)))
 
     def _led(self, run: Points) -> Points:
         """The run with a quarter circle off the wall at either end, where there is room for it."""
@@ -169,6 +192,16 @@ def _clear_after(cleared, x0, y0, cell, rim, k, way, most, radius, thick):  # ty
         if clear * WIPE_STEP >= CLEAR_WIPE:
             return n
     return 0
+
+
+@njit(cache=True, nogil=True)
+def _met_along(cleared, x0, y0, cell, rim, near, radius, thick):  # type: ignore[no-untyped-def]
+    """At which of the points (n, 2) that are `near` more than `thick` stands under the cutter's circle."""
+    met = np.zeros(rim.shape[0], dtype=np.bool_)
+    for k in range(rim.shape[0]):
+        if near[k]:
+            met[k] = thicker(cleared, x0, y0, cell, rim[k, 0], rim[k, 1], radius, thick)
+    return met
 
 
 @njit(cache=True, nogil=True)
