@@ -32,8 +32,6 @@ MOST_GRAZED = 0.1
 ARM_ROOM, ARM_LEAD = 0.06, 0.25
 """R: how much room to a side the centre has in an arm, at most, where its walls are gone along; and how much farther in
 on its middle line that way begins."""
-BESIDE = 0.6
-"""R: how far from a ramp's line walls are at most that are gone along beside it."""
 TIGHT = 0.5
 """Least radius towards the material where a pass goes round the end of a ramp, over the bite."""
 FIRST_TAKEN = 0.5
@@ -73,14 +71,14 @@ class Clearing:
     def __post_init__(self) -> None:
         plane = self.plane
         round_all = sum(float(np.hypot(*np.diff(r, axis=0, append=r[:1]).T).sum()) for r in self.rims)
-        self._ways = Ways(plane, self.corners)
-        self._seeker = Seeker(plane, self._ways, round_all)
-        self._wipes = Wipes(plane, Rim(self.rims, plane.room, plane.frame, plane.radius, plane.wall))
+        self.ways = Ways(plane, self.corners)
+        self._seeker = Seeker(plane, self.ways, round_all)
+        self.wipes = Wipes(plane, Rim(self.rims, plane.room, plane.frame, plane.radius, plane.wall))
 
     def stamp_path(self, points: Points) -> None:
         """Mark what the cutter swept along `points` as cleared (entries)."""
         self.plane.stamp(points)
-        self._ways.forget(points)
+        self.ways.forget(points)
 
     def run(self, x: float, y: float, heading: float | None, tick: Callable[[float], None],
             other_end: Start | None = None) -> None:  # fmt: skip
@@ -125,7 +123,7 @@ class Clearing:
             tip = left.pop()
             while self._stands(*tip) > self.plane.thick(sweep) * self.plane.radius:
                 x, y = self._out_of_tip(x, y) or (x, y)
-                flood = self._ways.flood(x, y, sweep, np.inf)
+                flood = self.ways.flood(x, y, sweep, np.inf)
                 front = Front((*tip, 0.0), -1, np.array([*tip, *tip, np.inf, -1.0]), np.inf)
                 # In an acute corner the field of walls reads too little: the way in begins where there is room beside.
                 for longer in FARTHER:
@@ -149,7 +147,7 @@ class Clearing:
         for way in np.arange(TIP_STEP, MOST_TIP, TIP_STEP) * radius:
             run = np.asarray(shapely.ops.substring(back, 0.0, float(way)).coords)
             if way < back.length and not self._is_tip(*run[-1]):
-                link = self._ways.link_along(run, MOST_GRAZED)
+                link = self.ways.link_along(run, MOST_GRAZED)
                 if link is None:
                     return None
                 self.pieces.append(link)
@@ -167,7 +165,7 @@ class Clearing:
         return np.vstack(rows)
 
     def _is_tip(self, x: float, y: float) -> bool:
-        flood = self._ways.flood(x, y, SWEEPS[-1], 0.0)
+        flood = self.ways.flood(x, y, SWEEPS[-1], 0.0)
         return flood.whole and flood.reached < TIP_REACH * self.plane.radius
 
     def _stands(self, x: float, y: float) -> float:
@@ -185,12 +183,12 @@ class Clearing:
 
     def _run_over(self, x: float, y: float, speck: Points, tick: Callable[[float], None]) -> tuple[float, float] | None:
         sweep = SWEEPS[-1]
-        flood = self._ways.flood(x, y, sweep, np.inf)
+        flood = self.ways.flood(x, y, sweep, np.inf)
         for run in runs_over(speck, self.plane.radius):
-            if self.plane.clear(run[0], run[1]) and self.plane.light(run[:1].repeat(2, axis=0), self._wipes.most):
+            if self.plane.clear(run[0], run[1]) and self.plane.light(run[:1].repeat(2, axis=0), self.wipes.most):
                 # No contact led here.
                 front = Front((0.0, 0.0, 0.0), -1, np.zeros(6), np.inf)
-                end = self._wipe_run(x, y, run, front, flood, sweep, tick, 0.0)
+                end = self.wipe_run(x, y, run, front, flood, sweep, tick, 0.0)
                 if end is not None:
                     return end
         return None
@@ -199,7 +197,7 @@ class Clearing:
               ) -> tuple[float, float, float]:  # fmt: skip
         """Pass after pass from (x, y) until no more is found. Returns where it ends, and the area taken."""
         before = self.removed
-        self._ways.start_anew(shift)
+        self.ways.start_anew(shift)
         while (end := self._next_pass(x, y, sweeps, tick) or self._out_of_tip(x, y)) is not None:
             x, y = end
             if self.plane.from_air and self.pieces[-1].kind == "cut":
@@ -214,10 +212,10 @@ class Clearing:
         No pass goes round the end: where what is cleared is a disc of R, a way round its middle at r takes
         R + r / 2, more than any bite. So it breaks off there, and the other side begins at the disc's middle.
         """
-        line = self._ways.line(x, y, start)
+        line = self.ways.line(x, y, start)
         if line is None or np.hypot(x - start[0], y - start[1]) > NEAR_END * self.plane.radius:
             return x, y
-        link = self._ways.link_along(line, MOST_GRAZED)
+        link = self.ways.link_along(line, MOST_GRAZED)
         if link is None:
             return x, y
         mark = len(self.pieces)
@@ -251,46 +249,14 @@ class Clearing:
         Between walls that close no front is found, and no pass can turn. Where that ends, None where nothing is cut.
         """
         radius, middle = self.plane.radius, shapely.LineString(line)
-        walls = self._wipes.rim.beside(line, ARM_ROOM * radius)
+        walls = self.wipes.rim.beside(line, ARM_ROOM * radius)
         if walls is None:
             return None
         ends = [middle.project(shapely.Point(end)) - ARM_LEAD * radius for end in walls[[0, -1]]]
         on, off = (np.asarray(middle.interpolate(max(0.0, at)).coords) for at in ends)
         back = np.asarray(shapely.ops.substring(middle, max(0.0, ends[0]), middle.length).coords)[::-1]
-        link = self._ways.link_along(np.ascontiguousarray(back), MOST_GRAZED)
-        return None if link is None else self._cut_along(link, np.vstack([on, walls, off]), LEAST_WIPE, tick)
-
-    def along_walls(self, x: float, y: float, line: Points, film: bool, tick: Callable[[float], None]
-                    ) -> tuple[float, float]:  # fmt: skip
-        """What passes left along the walls beside a ramp (n, 2), in slices; the nearest first. Returns where that ends.
-
-        In a slot hardly wider than the cutter a pass that begins where the ramp ends may get no hold.
-        `film`: where nothing is felt there either, go along them all the same.
-        """
-        plane, middle = self.plane, shapely.LineString(line)
-        thick, within = plane.thick(SWEEPS[-1]) * plane.radius, BESIDE * plane.radius
-        while True:
-            left = self._wipes.rim.standing(plane.cleared, thick, middle, within)
-            for stretch in sorted(left, key=lambda s: float(np.hypot(*(s[0] - (x, y))))):
-                run = self._wipes.between(stretch, middle)
-                end = None if run is None else self._slice_beside(x, y, run, middle, LEAST_WIPE, tick)
-                if end is not None:
-                    x, y = end
-                    break
-            else:
-                break
-        if film and not self.pieces:
-            for stretch in self._wipes.rim.standing(plane.cleared, -np.inf, middle, within):
-                x, y = self._slice_beside(x, y, stretch, middle, 0.0, tick) or (x, y)
-        return x, y
-
-    def _slice_beside(self, x: float, y: float, run: Points, middle: shapely.LineString, least: float,
-                      tick: Callable[[float], None]) -> tuple[float, float] | None:  # fmt: skip
-        """Go along a ramp's middle to where a run beside it begins, and cut that; None where that is not worth it."""
-        here, there = (middle.project(shapely.Point(spot)) for spot in ((x, y), run[0]))
-        way = shapely.ops.substring(middle, here, there)
-        link = self._ways.link_along(np.vstack([[[x, y]], np.asarray(way.coords), run[:1]]), MOST_GRAZED)
-        return None if link is None else self._cut_along(link, run, least, tick)
+        link = self.ways.link_along(np.ascontiguousarray(back), MOST_GRAZED)
+        return None if link is None else self.cut_along(link, np.vstack([on, walls, off]), LEAST_WIPE, tick)
 
     def _pass_from(
         self, x: float, y: float, heading: float, sweep: Sweep, tick: Callable[[float], None], side: int = 1
@@ -306,7 +272,7 @@ class Clearing:
             steps = int(FINE_LENGTH / FINE_STEP) if fine else BATCH
             target = (FINE_SHARE if fine else 1.0) * self.plane.share(side) * self.plane.aim
             # The window of a guard that begins anew would not see what was taken at a joint's other side.
-            before = NOTHING if first else self._ways.lately(self.pieces)
+            before = NOTHING if first else self.ways.lately(self.pieces)
             path, depth, ended, heading, used, load = self.plane.trace(
                 x, y, heading, side, sweep, target, True, steps, turn, fine, before
             )
@@ -318,7 +284,7 @@ class Clearing:
             first = first and len(path) < 2
             if len(path) > 1:
                 self.pieces.append(Piece("cut", path, depth, load=load))
-                self._ways.forget(path)
+                self.ways.forget(path)
                 self.removed += area
                 x, y = path[-1]
             tick(self.removed)
@@ -364,7 +330,7 @@ class Clearing:
                 tidied = self._tidy(x, y, nearest - CRUMBS_OFF * self.plane.radius, tick)
                 if tidied != (x, y):
                     return tidied
-            fronts = [f for f in fronts if not f.way > 2.0 * self._ways.horizon]
+            fronts = [f for f in fronts if not f.way > 2.0 * self.ways.horizon]
             if not fronts:
                 return None
             # In a tour what is light enough to be wiped at once needs no passes of its own.
@@ -381,7 +347,7 @@ class Clearing:
                 end = self._wipe(x, y, front, flood, sweeps[-1], tick, False)
                 if end is not None:
                     return end
-                self._ways.refuse(front)
+                self.ways.refuse(front)
 
     def _tidy(self, x: float, y: float, reach: float, tick: Callable[[float], None]) -> tuple[float, float]:
         """Take the crumbs about (x, y) before the cutter leaves a place where nothing thick stands any more.
@@ -391,12 +357,12 @@ class Clearing:
         if reach < LEAST_TIDY * self.plane.radius:
             return x, y
         # What counts as standing differs, so what is known of the nodes is kept apart.
-        self._ways.turn_over()
-        self._ways.horizon = min(reach, MOST_TIDY * self.plane.radius)
+        self.ways.turn_over()
+        self.ways.horizon = min(reach, MOST_TIDY * self.plane.radius)
         while (end := self._next_pass(x, y, SWEEPS[1:], tick)) is not None:
             x, y = end
-        self._ways.horizon = np.inf
-        self._ways.turn_over()
+        self.ways.horizon = np.inf
+        self.ways.turn_over()
         return x, y
 
     def _wipe(
@@ -407,31 +373,31 @@ class Clearing:
 
         `whole`, `longer`, `at_last`: see `Wipes.run`.
         """
-        run = self._wipes.run(front.seen[:2], self.plane.thick(sweep) * self.plane.radius, whole, longer, at_last)
-        return None if run is None else self._wipe_run(x, y, run, front, flood, sweep, tick)
+        run = self.wipes.run(front.seen[:2], self.plane.thick(sweep) * self.plane.radius, whole, longer, at_last)
+        return None if run is None else self.wipe_run(x, y, run, front, flood, sweep, tick)
 
-    def _wipe_run(
+    def wipe_run(
         self, x: float, y: float, run: Points, front: Front, flood: Flood, sweep: Sweep,
         tick: Callable[[float], None], least: float = LEAST_WIPE,
     ) -> tuple[float, float] | None:  # fmt: skip
         way = run[1] - run[0]
         start = (float(run[0, 0]), float(run[0, 1]), float(np.arctan2(way[1], way[0])))
-        link = self._ways.way_to(x, y, replace(front, start=start), flood, sweep, self.pieces)
-        return None if link is None else self._cut_along(link, run, least, tick)
+        link = self.ways.way_to(x, y, replace(front, start=start), flood, sweep, self.pieces)
+        return None if link is None else self.cut_along(link, run, least, tick)
 
-    def _cut_along(
+    def cut_along(
         self, link: Piece, run: Points, least: float, tick: Callable[[float], None]
     ) -> tuple[float, float] | None:
         """Link to a run along a wall and cut it; None where it takes less than `least` R squared, or too much."""
         self.pieces.append(link)
-        depth, used, taken, load = self.plane.follow(run, self._wipes.most, self._ways.lately(self.pieces))
+        depth, used, taken, load = self.plane.follow(run, self.wipes.most, self.ways.lately(self.pieces))
         if used < 0 or taken < least * self.plane.radius**2:
             self.pieces.pop()
             if used > 0:
                 self.plane.roll_back(used)
             return None
         self.pieces.append(Piece("cut", run, depth, load=load, whole=True))
-        self._ways.forget(run)
+        self.ways.forget(run)
         self.removed += taken
         tick(self.removed)
         return float(run[-1, 0]), float(run[-1, 1])
@@ -440,7 +406,7 @@ class Clearing:
         self, x: float, y: float, front: Front, flood: Flood, sweep: Sweep, tick: Callable[[float], None]
     ) -> tuple[float, float] | None:
         """Link from (x, y) to a front and cut it; None where no way leads there or nothing much is cut."""
-        link = self._ways.way_to(x, y, front, flood, sweep, self.pieces)
+        link = self.ways.way_to(x, y, front, flood, sweep, self.pieces)
         if link is None:
             return None
         mark, before = len(self.pieces), self.removed
@@ -449,7 +415,7 @@ class Clearing:
             self.pieces.insert(mark, link)
             if self.removed - before < sweep.least * self.plane.radius**2:
                 # It got hold of next to nothing before it would have taken too much: to try again would be the same.
-                self._ways.refuse(front)
+                self.ways.refuse(front)
         return end
 
 

@@ -15,6 +15,8 @@ SLOT = 1.6
 """Half the width that the centre has, in R, up to which an area is cleared as a slot, from one end."""
 NARROW = 0.25
 """Mean half width that the centre has, in R, up to which a slot is ramped through: loops would mostly run idle."""
+BESIDE = 0.8
+"""Half the width that the centre has in such a slot at its widest place, R, up to which its walls are gone along."""
 LEAST_RAMP, MOST_RAMP = 0.8, 100.0
 """Shortest and longest ramp in cutter radii: a slot that takes no helix is ramped along its length."""
 
@@ -52,6 +54,8 @@ class Entry:
     """Ramps: whether the line begins and ends on what is cleared down to the level."""
     before: tuple["Entry", ...] = ()
     """Ramps that are made before this one, with nothing cut from them until all are."""
+    along: bool = False
+    """Ramps through a slot hardly wider than the cutter: whether its walls are gone along before passes are tried."""
     hole: Hole | None = None
     """Outside: the drilled hole that the cutter comes down in; where it ends a helix in it takes the rest."""
 
@@ -106,6 +110,11 @@ def helix_in(hole: Hole, radius: float) -> Entry:
 def is_narrow(part: Polygon, radius: float) -> bool:
     """Whether a part of the locus is a slot hardly wider than the cutter."""
     return bool(part.area < NARROW * radius * part.length)
+
+
+def is_snug(part: Polygon, radius: float) -> bool:
+    """Whether it is that all along: nowhere is there room for more."""
+    return is_narrow(part, radius) and bool(part.buffer(-BESIDE * radius).is_empty)
 
 
 def _circle_entry(kind: str, x: float, y: float, r: float, radius: float, least: float = LEAST_HELIX) -> Entry | None:

@@ -18,6 +18,7 @@ from justbite.path.clearing import Clearing
 from justbite.path.entry import LEAST_HELIX, LEAST_RAMP, Entry, Wish, find_entry, is_narrow, ramp_across
 from justbite.path.fronts import Piece, Points
 from justbite.path.links import Speeds
+from justbite.path.narrow import Middle, along_walls
 from justbite.path.opening import Pace, find_openings
 from justbite.path.plane import Plane
 from justbite.path.rim import WIPE_STEP
@@ -35,9 +36,6 @@ LEAST_REST, MOST_REST, REST_SHARE = 0.1, 0.5, 0.0005
 LEAST_PIECE, MOST_ALL = 0.02, 0.0006
 """R squared, and share of all: where all that stands is more than that, a piece of so much is worth one too. By the
 field less stands than does, by a rim of a tenth of R."""
-
-MOST_FILM = 0.0006
-"""Share of a slot hardly wider than the cutter that may stand as a film along its walls."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -134,7 +132,7 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
         for before in entry.before:
             work.stamp_path(before.points)
             paths.append(PartPath(before, ()))
-        paths.append(_clear_from(work, entry, share))
+        paths.append(_clear_from(work, area, part, entry, share))
         # A neck may have stopped it: what is left behind one gets an entry of its own.
         entry = _next_entry(work, area, part, ground.reach, wish, tried)
     # Once for each, however many parts there are.
@@ -199,12 +197,21 @@ def _ramp_through(work: Clearing, area: Area, part: Polygon, entry: Entry, wish:
     Only after the last ramp through it, what such a ramp does not take is looked for.
     """
     work.pieces = []
+    for before in entry.before:
+        work.stamp_path(before.points)
+        paths.append(PartPath(before, ()))
     work.stamp_path(entry.points)
-    (x, y), heading = entry.points[-1], entry.heading or 0.0
-    # Of what this ramp leads through: there may be as many others as a comb has teeth.
-    film = MOST_FILM * LineString(entry.points).buffer(area.radius).area
-    x, y = work.to_and_fro(float(x), float(y), heading, film, share)
-    x, y = work.along_walls(x, y, entry.points, part.area > film, share)
+    middle = Middle((entry.points, *(before.points for before in entry.before)), area.radius)
+    x, y = (float(v) for v in entry.points[-1])
+    if entry.along:
+        x, y = along_walls(work, x, y, middle, area.material, share, at_last=False)
+    if not work.pieces:
+        x, y = work.to_and_fro(x, y, entry.heading or 0.0, middle.film(), share)
+    if entry.along:
+        work.run(x, y, None, share)
+        if work.pieces:
+            x, y = (float(v) for v in work.pieces[-1].points[-1])
+    x, y = along_walls(work, x, y, middle, area.material, share)
     after = _next_entry(work, area, part, reach, wish, tried, arms=False)
     if after is None or after.kind != "ramp":
         work.run(x, y, None, share)
@@ -213,7 +220,7 @@ def _ramp_through(work: Clearing, area: Area, part: Polygon, entry: Entry, wish:
     return after
 
 
-def _clear_from(work: Clearing, entry: Entry, share: Callable[[float], None]) -> PartPath:
+def _clear_from(work: Clearing, area: Area, part: Polygon, entry: Entry, share: Callable[[float], None]) -> PartPath:
     """Enter and clear all that can be reached from there."""
     work.pieces = []
     if entry.kind != "outside":
@@ -229,6 +236,10 @@ def _clear_from(work: Clearing, entry: Entry, share: Callable[[float], None]) ->
         way = entry.points[1] - entry.points[0]
         other_end = (float(entry.points[0, 0]), float(entry.points[0, 1]), float(np.arctan2(way[1], way[0])))
     work.run(x, y, entry.heading, share, other_end)
+    if is_narrow(part, area.radius) and entry.before and work.pieces:
+        x, y = (float(v) for v in work.pieces[-1].points[-1])
+        middle = Middle(tuple(ramp.points for ramp in entry.before), area.radius)
+        along_walls(work, x, y, middle, area.material, share)
     return PartPath(entry, tuple(work.pieces))
 
 

@@ -18,7 +18,7 @@ from shapely.geometry.base import BaseGeometry
 
 from justbite.path.area import Area
 from justbite.path.drawn import drawn_out
-from justbite.path.entry import Entry, Wish, find_entry, is_narrow, snug_plunge
+from justbite.path.entry import Entry, Wish, find_entry, is_narrow, is_snug, snug_plunge
 from justbite.path.lines import length_of
 from justbite.path.network import ends_open, network
 from justbite.path.spine import neck_lines, round_islands, spines
@@ -49,6 +49,8 @@ SLOW_DOWN = 8.0
 """R of stroke from which on the ramp angle holds ways down up so much that a piece of a ramp may be the better one."""
 SLOW_HELIX = 0.08
 """How long the usual way in takes, over the whole cut, from which on one that is drawn out is weighed."""
+MOST_TIP = 1.0
+"""R: how much farther than a middle line a ramp goes to the end of a slot at most."""
 SHORTEST = 2.0
 """R: a shorter line is no long ramp."""
 SHORT = 0.2
@@ -84,7 +86,8 @@ def find_openings(area: Area, part: Polygon, clearance: float, wish: Wish | None
     Long ramps are weighed but where the user wants a helix; without `pace` none is. A slot or a neck hardly wider than
     the cutter is ramped through in any case.
     """
-    usual = find_entry(area, part, clearance, wish) or snug_plunge(area, part, wish)
+    usual = find_entry(area, part, clearance, wish) or next(iter(_narrow_ramps(part, area.radius)), None)
+    usual = usual or snug_plunge(area, part, wish)
     wish = wish or Wish()
     if usual is None:
         return []
@@ -100,7 +103,12 @@ def find_openings(area: Area, part: Polygon, clearance: float, wish: Wish | None
     if usual.kind not in ("helix", "ramp") or wish.kind == "helix":
         return [usual]
     if is_narrow(part, area.radius):
-        return [max([usual, *_ramps(part, area.radius, NARROW_SHARES)], key=lambda e: length_of(e.points))]
+        plain = max([usual, *_narrow_ramps(part, area.radius)], key=lambda e: length_of(e.points))
+        return (
+            [plain, replace(_network(part, area.radius, tips=True) or plain, along=True)]
+            if is_snug(part, area.radius)
+            else [plain]
+        )
     if pace is None:
         return [usual]
     if wish.place is None:
@@ -125,6 +133,29 @@ def find_openings(area: Area, part: Polygon, clearance: float, wish: Wish | None
     return [usual, *map(after, more)]
 
 
+def _narrow_ramps(part: Polygon, radius: float) -> list[Entry]:
+    """Ramps through a slot hardly wider than the cutter, to its ends, and round in it where it is a ring."""
+    if not is_narrow(part, radius):
+        return []
+    long = [_to_tips(ramp.points, part, radius) for ramp in _ramps(part, radius, NARROW_SHARES)]
+    return [_ramp(line) for line in (*long, *round_islands(part, radius))]
+
+
+def _to_tips(line: Points, part: Polygon, radius: float, kept: tuple[bool, bool] = (False, False)) -> Points:
+    """The line straight on to the border at the ends that are not `kept`: what stands before it there is full width."""
+    if np.allclose(line[0], line[-1]):
+        return line
+    for end in (0, 1):
+        line = line[::-1]
+        way = line[-1] - line[-2]
+        far = line[-1] + MOST_TIP * radius * way / np.hypot(*way)
+        on = shapely.get_parts(LineString([line[-1], far]).intersection(part))
+        first = min(on, key=lambda piece: piece.distance(shapely.Point(line[-1])), default=None)
+        if not kept[end] and first is not None and first.length > 0.0:
+            line = np.vstack([line[:-1], shapely.get_coordinates(first)[-1]])
+    return line
+
+
 def _from_outside(usual: Entry, area: Area, part: Polygon, wish: Wish, target: float, pace: Pace | None
                   ) -> list[Entry]:  # fmt: skip
     """From outside at once; after ramps through all necks and arms that loops are slow in; and after one along it all.
@@ -146,6 +177,8 @@ def _from_outside(usual: Entry, area: Area, part: Polygon, wish: Wish, target: f
         if len(ramps) > 1 and pace is not None:
             ramps.sort(key=lambda ramp: loss(ramp, part, target, radius, pace, FEW_FRONTS, area.material))
         found += [replace(usual, before=(ramp,)) for ramp in ramps[:1]]
+        # Along its walls after that, with no way round outside.
+        found += [replace(ramp, along=is_snug(part, radius)) for ramp in ramps[:1] if narrow]
     return found
 
 
@@ -196,7 +229,8 @@ def _worth_planning(usual: Entry, area: Area, part: Polygon, target: float, pace
     slow = told.entry(usual) > SLOW_HELIX * whole
     drawn = ramps(drawn_out(usual, part, radius, pace.stroke)) if slow else []
     rings = ramps([_ramp(line) for line in round_islands(part, radius)])
-    nets = ramps(_network(part, radius))
+    net = _network(part, radius)
+    nets = ramps([net] if net is not None else [])
     # What loops in a neck cost, the estimate does not know. A ring leads through those beside islands.
     through = [] if part.interiors else [marked(e) for e in _through_neck(part, radius)]
     necks = [(loss(e, part, target, radius, told) / whole, e) for e in through]
@@ -250,14 +284,17 @@ def _through_neck(part: Polygon, radius: float) -> list[Entry]:
     return [_ramp(necks[0]), *whole]
 
 
-def _network(part: Polygon, radius: float) -> list[Entry]:
-    """Ramps along all middle lines of `part`, as the last of them with those before it; empty if there is but one."""
+def _network(part: Polygon, radius: float, tips: bool = False) -> Entry | None:
+    """Ramps along all middle lines of `part`, as the last of them with those before it; None if there is but one.
+
+    `tips`: those that end in an arm go on to its end.
+    """
     lines = network(part, radius)
-    entries = [_ramp(line) for line in lines]
-    for k in range(1, len(lines)):
-        first, last = (ends_open(line, lines[:k], radius) for line in (lines[k][::-1], lines[k]))
-        entries[k] = replace(entries[k], open_ends=(first, last))
-    return [replace(entries[-1], before=tuple(entries[:-1]))] if entries else []
+    entries = []
+    for k, line in enumerate(lines):
+        ends = (k > 0 and ends_open(line[::-1], lines[:k], radius), k > 0 and ends_open(line, lines[:k], radius))
+        entries.append(replace(_ramp(_to_tips(line, part, radius, ends) if tips else line), open_ends=ends))
+    return replace(entries[-1], before=tuple(entries[:-1])) if entries else None
 
 
 def _ramp(line: Points) -> Entry:

@@ -57,24 +57,31 @@ class Rim:
         off = [int(_clear_after(cleared, *self.frame, rim, k, way, most, self.radius, thick)) for way in (-1, 1)]
         return None if min(off) == 0 else (rim, k - off[0], k + off[1])
 
-    def standing(self, cleared: Field, thick: float, line: LineString, within: float) -> list[Points]:
+    def standing(self, cleared: Field, thick: float, line: BaseGeometry, within: float) -> list[Points]:
         """The stretches of the borders, no more than `within` mm off a line, along which more than `thick` mm stands.
 
-        Each (n, 2), with a little clear way at both ends where there is any; the longest first.
+        Each (n, 2), with a little clear way at both ends; of a border that it is all of, its first point again.
         """
-        clear = round(CLEAR_WIPE / WIPE_STEP)
-        found = []
-        for ring in self.rings:
-            rim, near = ring, shapely.dwithin(shapely.points(ring), line, within)
+        found: list[Points] = []
+        more = round(CLEAR_WIPE / WIPE_STEP)
+        for rim in self.rings:
+            near = shapely.dwithin(shapely.points(rim), line, within)
             met = near & np.asarray(_met_along(cleared, *self.frame, rim, near, self.radius, thick))
-            # Not where two stretches meet: it is turned so that it begins between two of them.
-            if met.any() and not met.all():
-                turned = -int(np.argmin(met))
-                rim, met = np.roll(rim, turned, axis=0), np.roll(met, turned)
-            steps = np.diff(met.astype(np.int8), prepend=0, append=0)
-            for first, end in zip(np.nonzero(steps > 0)[0], np.nonzero(steps < 0)[0], strict=True):
-                found.append(rim[np.arange(first - clear, end + clear) % len(rim)])
-        return sorted(found, key=lambda stretch: -len(stretch))
+            if met.all():
+                found.append(np.vstack([rim, rim[:1]]))
+                continue
+            # Turned so that it begins where nothing stands.
+            begin = int(np.argmin(met))
+            runs = _runs(np.roll(met, -begin))
+            found += [rim[np.arange(begin + first - more, begin + end + more) % len(rim)] for first, end in runs]
+        return found
+
+    def touching(self, stretch: Points, what: BaseGeometry) -> list[Points]:
+        """The parts of a stretch (n, 2) along which the cutter touches something, and a little more at both ends."""
+        near = shapely.dwithin(shapely.points(stretch), what, self.radius)
+        more = round(CLEAR_WIPE / WIPE_STEP)
+        joined = ndimage.binary_closing(np.pad(near, 4 * more), iterations=3 * more)[4 * more : -4 * more]
+        return [stretch[max(0, first - more) : end + more] for first, end in _runs(joined)]
 
     def beside(self, line: Points, within: float) -> Points | None:
         """The stretch of a border that goes in along a dead-end `line` (n, 2), round its last end, and out again.
@@ -138,6 +145,12 @@ class Rim:
         """The run with a quarter circle off the wall at either end, where there is room for it."""
         least = self.wall - WITHIN * self.radius
         return np.asarray(_led(self.room, *self.frame, np.ascontiguousarray(run), LEAD * self.radius, least))
+
+
+def _runs(flags: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    """Where stretches of true begin, and end before."""
+    steps = np.diff(flags.astype(np.int8), prepend=0, append=0)
+    return [(int(a), int(b)) for a, b in zip(np.nonzero(steps > 0)[0], np.nonzero(steps < 0)[0], strict=True)]
 
 
 @njit(cache=True, nogil=True)

@@ -18,18 +18,23 @@ from scipy.spatial import Voronoi
 from shapely.geometry import LineString, Polygon
 
 from justbite.field.distance import segments_of
+from justbite.path.entry import is_narrow
 
 Points = NDArray[np.float64]
 BORDER, FINE_BORDER, ARM_BORDER = 0.1, 0.04, 0.02
 """Distance of the points along the border, R; where it has a neck narrower than three of them; and of an arm."""
-MANY_POINTS, STIR = 3000, 1e-8
-"""From how many points on they are stirred, and by how much, R: two rows of 15 000 points, exactly opposite each other,
-took 110 s, and 0.6 s stirred."""
+MANY_POINTS, STIR, MOST_POINTS = 3000, 1e-5, 40000
+"""From how many points along a border on they are stirred, by how much, over the way between two, and how many are made
+at most: two rows of 15 000, exactly opposite each other, took 110 s, and 0.6 s stirred."""
+HANGS = 0.99
+"""Share of the middle lines of a slot that hang together where no leg of it is lost."""
 HOOK = 1.2
 """How long a hook into a corner may be, over the room at the fork that it leaves from."""
 STRAIGHTER = 0.2
 """How far a line may stray from the middle to be straighter, R."""
-STRAIGHTEN = (1.0, 0.5, 0.2, 0.05, 0.01)
+WITHIN = 1e-4
+"""R by which it may pass over a border there: at corners that jut into a slot its own edges do."""
+STRAIGHTEN = (1.0, 0.5, 0.2, 0.05, 0.01, 0.002, 0.0005)
 """Shares of that which are tried: the first that keeps the line inside."""
 NECK_LENGTH, NECK_MIDDLE = 2.0, (0.5, 0.25, 0.1)
 """Least length of a neck, R; share of its widest place that it has all along its line: the first that gives one."""
@@ -132,9 +137,10 @@ def _into_room(line: Points, part: Polygon, radius: float) -> Points:
 
 def straightened(line: Points, part: Polygon, radius: float) -> Points:
     """The line with as few points as leave it in `part`, its ends kept."""
+    within = part.buffer(WITHIN * radius)
     for share in STRAIGHTEN:
         straighter = LineString(line).simplify(share * STRAIGHTER * radius)
-        if part.contains(straighter):
+        if within.contains(straighter):
             return np.array(straighter.coords)
     return line
 
@@ -150,13 +156,25 @@ def middle(part: Polygon, radius: float, border: float = BORDER
     apart = min(border * radius, part.area / part.length)
     if shapely.get_num_geometries(part.buffer(-1.5 * BORDER * radius)) > 1:
         apart = min(apart, FINE_BORDER * radius)
+    spots, room, edges = _cells(part, apart)
+    # A slot may be narrower than it is on the mean by much, where its bends are wide.
+    while is_narrow(part, radius) and len(edges) and part.length / apart < MOST_POINTS:
+        if apart <= 2.0 * np.median(room[edges]) and _whole(edges):
+            break
+        apart *= 0.5
+        spots, room, edges = _cells(part, apart)
+    return spots, room, edges
+
+
+def _cells(part: Polygon, apart: float) -> tuple[Points, NDArray[np.float64], NDArray[np.int64]]:
+    """`middle` from points `apart` mm from each other along the border."""
     rings = [shapely.segmentize(r, apart) for r in (part.exterior, *part.interiors)]
     points = np.unique(np.concatenate([np.asarray(r.coords)[:-1] for r in rings]), axis=0)
     none = np.empty((0, 2), dtype=np.int64)
     if len(points) < 8:
         return np.empty((0, 2)), np.empty(0), none
     if len(points) > MANY_POINTS:
-        points = points + np.random.default_rng(0).normal(0.0, STIR * radius, points.shape)
+        points = points + np.random.default_rng(0).normal(0.0, STIR * apart, points.shape)
     voronoi = Voronoi(points)
     spots = voronoi.vertices
     inside = shapely.contains_xy(part, spots)
@@ -167,6 +185,15 @@ def middle(part: Polygon, radius: float, border: float = BORDER
     edges = np.fromiter(chain.from_iterable(voronoi.ridge_vertices), dtype=np.int64).reshape(-1, 2)
     edges = edges[edges[:, 0] >= 0]
     return spots, room, edges[inside[edges].all(axis=1)]
+
+
+def _whole(edges: NDArray[np.int64]) -> bool:
+    """Whether nearly all of the edges hang together."""
+    used, ends = np.unique(edges, return_inverse=True)
+    ends = ends.reshape(-1, 2)
+    net = csr_matrix((np.ones(len(ends)), (ends[:, 0], ends[:, 1])), shape=(len(used), len(used)))
+    _, label = connected_components(net, directed=False)
+    return bool(np.bincount(label).max() > HANGS * len(used))
 
 
 @njit(cache=True, nogil=True)
@@ -206,18 +233,18 @@ def arm_line(part: Polygon, radius: float, rest: shapely.Geometry, clear: Callab
     spots, _, edges = middle(arm, radius, ARM_BORDER)
     if len(edges) == 0:
         return None
-    used, graph = _graph(spots, edges)
+    used, ways = graph(spots, edges)
     begins = clear(spots[used])
     meets = ~begins & (shapely.distance(rest, shapely.points(spots[used])) < radius)
     if not begins.any() or not meets.any():
         return None
-    away, _, _ = dijkstra(graph, directed=False, indices=np.nonzero(begins)[0], return_predecessors=True, min_only=True)
+    away, _, _ = dijkstra(ways, directed=False, indices=np.nonzero(begins)[0], return_predecessors=True, min_only=True)
     away[~meets | ~np.isfinite(away)] = -1.0
     end = int(np.argmax(away))
     if away[end] < 0.0:
         return None
     # Begun well inside what is clear: a ramp takes some way.
-    back, before = dijkstra(graph, directed=False, indices=end, return_predecessors=True)
+    back, before = dijkstra(ways, directed=False, indices=end, return_predecessors=True)
     back[~begins | (back > away[end] + RUN_UP * radius)] = -1.0
     row = [int(np.argmax(back))]
     while row[-1] != end:
@@ -251,7 +278,7 @@ def _on_to_the_tip(line: Points, arm: Polygon, radius: float) -> Points:
     return line
 
 
-def _graph(spots: Points, edges: NDArray[np.int64]) -> tuple[NDArray[np.int64], csr_matrix]:
+def graph(spots: Points, edges: NDArray[np.int64]) -> tuple[NDArray[np.int64], csr_matrix]:
     """The rows of `spots` that have edges, and the lengths of edges between them."""
     used, ends = np.unique(edges, return_inverse=True)
     ends = ends.reshape(-1, 2)
@@ -263,14 +290,14 @@ def longest(spots: Points, edges: NDArray[np.int64]) -> NDArray[np.intp]:
     """The longest of the shortest ways along the edges of one connected piece, by two sweeps: rows of `spots`."""
     if len(edges) == 0:
         return np.empty(0, dtype=np.intp)
-    used, graph = _graph(spots, edges)
-    count, label = connected_components(graph, directed=False)
+    used, ways = graph(spots, edges)
+    count, label = connected_components(ways, directed=False)
     best, longest = np.empty(0, dtype=np.intp), 0.0
     for k in range(count):
         mine = np.nonzero(label == k)[0]
-        away = dijkstra(graph, directed=False, indices=mine[0])
+        away = dijkstra(ways, directed=False, indices=mine[0])
         far = mine[np.argmax(away[mine])]
-        away, before = dijkstra(graph, directed=False, indices=far, return_predecessors=True)
+        away, before = dijkstra(ways, directed=False, indices=far, return_predecessors=True)
         end = mine[np.argmax(away[mine])]
         if away[end] > longest:
             longest = float(away[end])

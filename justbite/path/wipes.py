@@ -3,7 +3,6 @@
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-import shapely
 from shapely.geometry import LineString
 
 from justbite.path.plane import Plane
@@ -51,16 +50,6 @@ class Wipes:
                 more = longer + round(LEAST_RUN / WIPE_STEP)
                 run = self._slice(rim, first - more, last + more, at_last)
         return run
-
-    def between(self, stretch: Points, line: LineString) -> Points | None:
-        """The way from a stretch of wall (n, 2) towards a line beside it, as little as makes it light enough.
-
-        None where a wall is in the way there.
-        """
-        along = shapely.line_locate_point(line, shapely.points(stretch))
-        towards = shapely.get_coordinates(shapely.line_interpolate_point(line, along)) - stretch
-        run = self._lightest(lambda share: stretch + share * towards, 1.0)
-        return run if self.rim.free(run) else None
 
     def _slice(self, rim: Points, first: int, last: int, at_last: bool) -> Points:
         """A run along the rim with its corners rounded just as much as makes it light enough; or cut short.
