@@ -23,7 +23,7 @@ from justbite.path.entry import is_narrow
 Points = NDArray[np.float64]
 BORDER, FINE_BORDER, ARM_BORDER = 0.1, 0.04, 0.02
 """Distance of the points along the border, R; where it has a neck narrower than three of them; and of an arm."""
-MANY_POINTS, STIR, MOST_POINTS = 3000, 1e-5, 40000
+MANY_POINTS, STIR, MOST_POINTS = 6000, 1e-5, 40000
 """From how many points along a border on they are stirred, by how much, over the way between two, and how many are made
 at most: two rows of 15 000, exactly opposite each other, took 110 s, and 0.6 s stirred."""
 HANGS = 0.99
