@@ -13,6 +13,8 @@ SPOTS, NEARLY = 60, 0.97
 """Places tried each way for an entry, and from what share of the greatest width on one counts as as wide."""
 SLOT = 1.6
 """Half the width that the centre has, in R, up to which an area is cleared as a slot, from one end."""
+ROUND = 0.65
+"""Area of a slot over that of a circle with as long a border, at most: what is rounder than 2.3 to 1 is a bore."""
 NARROW = 0.25
 """Mean half width that the centre has, in R, up to which a slot is ramped through: loops would mostly run idle."""
 BESIDE = 0.8
@@ -108,8 +110,8 @@ def helix_in(hole: Hole, radius: float) -> Entry:
 
 
 def is_narrow(part: Polygon, radius: float) -> bool:
-    """Whether a part of the locus is a slot hardly wider than the cutter."""
-    return bool(part.area < NARROW * radius * part.length)
+    """Whether a part of the locus is a slot hardly wider than the cutter, and no bore."""
+    return bool(part.area < NARROW * radius * part.length and 4.0 * np.pi * part.area < ROUND * part.length**2)
 
 
 def is_snug(part: Polygon, radius: float) -> bool:
@@ -167,7 +169,9 @@ def widest_place(part: Polygon, wall: float, radius: float) -> tuple[float, floa
     inscribed = shapely.maximum_inscribed_circle(part)
     x1, y1, x2, y2 = part.bounds
     xs, ys = np.meshgrid(np.linspace(x1, x2, SPOTS), np.linspace(y1, y2, SPOTS))
-    x, y = np.append(xs, inscribed.coords[0][0]), np.append(ys, inscribed.coords[0][1])
+    # The centroid is the very middle of a bore.
+    middle = part.centroid
+    x, y = np.append(xs, [inscribed.coords[0][0], middle.x]), np.append(ys, [inscribed.coords[0][1], middle.y])
     spots = shapely.points(x, y)[shapely.contains_xy(part, x, y)]
     if len(spots) == 0:
         spot = part.representative_point()
@@ -175,5 +179,6 @@ def widest_place(part: Polygon, wall: float, radius: float) -> tuple[float, floa
     room = shapely.distance(part.boundary, spots)
     wide = spots[room >= NEARLY * room.max()]
     off = shapely.distance(part.centroid, wide)
-    best = wide[np.argmax(off) if room.max() < SLOT * radius else np.argmin(off)]
+    slot = room.max() < SLOT * radius and 4.0 * np.pi * part.area < ROUND * part.length**2
+    best = wide[np.argmax(off) if slot else np.argmin(off)]
     return float(best.x), float(best.y), wall + float(part.boundary.distance(best))

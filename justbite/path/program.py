@@ -23,6 +23,9 @@ BORNE_SHARE = 0.6
 FEED_RUN = 0.05
 """R to either side that a cut's feed also has to suit: a step of it, one point at least. Its loads are told over three
 steps, and the control brings the feed down before the block that is slower."""
+AT_ONCE, BEGINS, FIRST_SHARE = 0.5, 2.0, 0.85
+"""R: a cut that begins so near to the end of a way in goes on from it, and how much of it is its beginning; what it
+takes there in a minute, over what the bite does: step by step it scatters."""
 FEED_STEP = 0.1
 """Shares of the cutting feed that the feed follows the bite in: finer would only make blocks."""
 SPIRAL_PARTS = 48
@@ -84,11 +87,13 @@ def add_level(out: MovesBuilder, parts: list[PartPath], above: float, z: float, 
     out.level = z
     for part in parts:
         enter(out, part.entry, above, z, heights, feeds, radius)
+        gone = 0.0 if part.entry.kind != "outside" else math.inf
         for piece in part.pieces:
             if piece.kind == "cut":
-                _cut(out, piece, z, feeds, target, tolerance, radius)
+                _cut(out, piece, z, feeds, target, tolerance, radius, first=gone < AT_ONCE * radius)
             else:
                 _link(out, piece, above, z, heights, feeds, target, tolerance)
+            gone += float(length_of(piece.points))
         x, y, _ = out.here
         out.rapid(x, y, heights.travel)
 
@@ -206,10 +211,13 @@ def _plunge(out: MovesBuilder, entry: Entry, top: float, z: float, feeds: Feeds,
         out.to(COUNTERCLOCKWISE, cx + side * r, cy, z, feed, ENTRY, (cx, cy))
 
 
-def _cut(out: MovesBuilder, piece: Piece, z: float, feeds: Feeds, target: float, tolerance: float, radius: float
-         ) -> None:  # fmt: skip
-    """A cut; where the feed follows the bite, in runs of one feed each, slow enough for the deepest place."""
-    factor = _feed_factors(piece, feeds, target, radius)
+def _cut(out: MovesBuilder, piece: Piece, z: float, feeds: Feeds, target: float, tolerance: float, radius: float,
+         first: bool = False) -> None:  # fmt: skip
+    """A cut; where the feed follows the bite, in runs of one feed each, slow enough for the deepest place.
+
+    `first`: it goes on from a way in.
+    """
+    factor = _feed_factors(piece, feeds, target, radius, first)
     last = len(piece.points) - 1
     if factor is None:
         ends, own = np.array([last]), np.array([feeds.cut])
@@ -220,8 +228,13 @@ def _cut(out: MovesBuilder, piece: Piece, z: float, feeds: Feeds, target: float,
     out.along(piece.points, heights, ends, own, piece.depth / target, tolerance, feeds.acceleration, CUT)
 
 
-def _feed_factors(piece: Piece, feeds: Feeds, target: float, radius: float) -> NDArray[np.float64] | None:
-    """What the cutting feed is multiplied by at each point of a cut; None for one feed all along."""
+def _feed_factors(piece: Piece, feeds: Feeds, target: float, radius: float, first: bool = False
+                  ) -> NDArray[np.float64] | None:  # fmt: skip
+    """What the cutting feed is multiplied by at each point of a cut; None for one feed all along.
+
+    `first`: it goes on from a way in, which takes no more in a minute than the bite does; so does its beginning at a
+    wall.
+    """
     law = feeds.grazing if feeds.follow is None and piece.whole else feeds.follow
     if law is None or len(piece.depth) < 4:
         return None
@@ -234,6 +247,9 @@ def _feed_factors(piece: Piece, feeds: Feeds, target: float, radius: float) -> N
     # No quicker than what is met a little before and after: the machine needs its way to change.
     met = ndimage.maximum_filter1d(load, 2 * reach + 1, mode="nearest")
     factors = _factors(law, met / target)
+    if first and piece.whole:
+        begins = slice(0, int(BEGINS * radius / max(1e-6, apart)) + 1)
+        factors[begins] = np.minimum(factors[begins], FIRST_SHARE * target / np.maximum(met[begins], 1e-9))
     if feeds.follow is None:
         return np.minimum(factors, 1.0)
     if piece.load is not None:
