@@ -78,11 +78,11 @@ class Middle:
         away, before = dijkstra(net, directed=False, indices=first, return_predecessors=True)
         return away, before
 
-    def away(self, start: Points, places: Points) -> NDArray[np.float64]:
-        """mm along the middle lines from one place to each of others (n, 2)."""
+    def away(self, start: Points, others: list[Points]) -> NDArray[np.float64]:
+        """mm along the middle lines from one place to the nearest of others, for each row of them (n, 2)."""
         away, _ = self._ways(start)
-        _, near = cKDTree(self._net[0]).query(places)
-        return away[near]
+        tree = cKDTree(self._net[0])
+        return np.array([away[tree.query(places)[1]].min() for places in others])
 
     def way(self, start: Points, end: Points) -> Points:
         """The way (n, 2) from one place to another along the middle lines."""
@@ -105,10 +105,10 @@ def along_walls(work: Clearing, x: float, y: float, middle: Middle, material: Ba
     thick, within = plane.thick(SWEEPS[-1]) * plane.radius, BESIDE * plane.radius
     while True:
         left = rim.standing(plane.cleared, thick, middle.shape, within)
-        here = np.array([x, y])
-        begins = np.array([middle.away(here, s if (s[0] == s[-1]).all() else s[:1]).min() for s in left])
-        for stretch in (left[k] for k in np.argsort(begins)):
-            run = _slice(work, stretch, middle, x, y, at_last)
+        # Round an island a slice begins anywhere.
+        begins = [stretch if _is_closed(stretch) else stretch[:1] for stretch in left]
+        for k in np.argsort(middle.away(np.array([x, y]), begins)):
+            run = _slice(work, left[k], middle, x, y, at_last)
             end = None if run is None else _cut(work, x, y, run, middle, LEAST_WIPE, tick)
             if end is not None:
                 x, y = end
@@ -116,7 +116,7 @@ def along_walls(work: Clearing, x: float, y: float, middle: Middle, material: Ba
         else:
             break
     film = middle.film()
-    for stretch in rim.standing(plane.cleared, -np.inf, middle.shape, within):
+    for stretch in rim.standing(plane.cleared, -np.inf, middle.shape, within) if at_last else ():
         ways = [middle.shape, *(LineString(piece.points) for piece in work.pieces if piece.kind == "cut")]
         swept = shapely.union_all(shapely.buffer(ways, plane.radius, quad_segs=ROUND))
         beside = LineString(stretch).buffer(plane.radius, quad_segs=ROUND).intersection(material)
@@ -125,43 +125,56 @@ def along_walls(work: Clearing, x: float, y: float, middle: Middle, material: Ba
     return x, y
 
 
+def _is_closed(stretch: Points) -> bool:
+    return bool((stretch[0] == stretch[-1]).all())
+
+
 def _slice(work: Clearing, stretch: Points, middle: Middle, x: float, y: float, at_last: bool) -> Points | None:
     """The way along a stretch of wall (n, 2), towards the middle lines beside it where it would take too much.
 
-    All round an island, it begins on a middle line near (x, y). None where a wall is in the way there.
+    All round an island, it begins on a middle line near (x, y). None where no such way is light enough or clear of
+    walls.
     """
-    plane = work.plane
     aside = np.zeros(len(stretch))
-    if (stretch[0] == stretch[-1]).all():
+    if _is_closed(stretch):
         ring = stretch[:-1]
         ring = np.roll(ring, -int(np.argmin(np.hypot(*(ring - (x, y)).T))), axis=0)
         lead = min(len(ring) // 2, round(LEAD_IN / WIPE_STEP))
         stretch = ring[np.arange(len(ring) + lead + 1) % len(ring)]
         aside = np.concatenate([np.linspace(1.0, 0.0, lead), np.zeros(len(ring) + 1)])
     towards = middle.beside(stretch) - stretch
+    run = _thinner_here(work, stretch, towards, aside)
+    return _thinner_all_along(work, stretch, towards, aside) if run is None and at_last else run
 
+
+def _thinner_here(work: Clearing, stretch: Points, towards: Points, aside: NDArray[np.float64]) -> Points | None:
+    """A slice that is thinner, and rounder, about where all of it would take too much; None where that does not help.
+
+    `towards` (n, 2): from the wall to the middle; `aside` (n,): how much of that it is off the wall in any case.
+    """
+    plane = work.plane
     most = work.wipes.most * plane.target
-    # How much of the way from the middle to the wall it goes: less, and rounder, about where that is too much at once.
-    share, round_ = 1.0 - aside, np.zeros(len(stretch))
+    share, eased = 1.0 - aside, np.zeros(len(stretch))
     for k in range(TRIES):
         run = stretch + (1.0 - share)[:, None] * towards
         near = 2 * round((k + 1) * AROUND / WIPE_STEP) + 1
-        rounded = ndimage.gaussian_filter1d(run, 0.25 * near, axis=0, mode="nearest")
-        run = run + round_[:, None] * (rounded - run)
+        run += eased[:, None] * (ndimage.gaussian_filter1d(run, 0.25 * near, axis=0, mode="nearest") - run)
         if plane.light(run, work.wipes.most) and work.wipes.rim.free(run):
             return run
         depth, used, _, _ = plane.follow(run, np.inf)
         plane.roll_back(used)
         less = ndimage.minimum_filter1d(np.minimum(1.0, IN_HAND ** (k + 1) * most / np.maximum(depth, 1e-9)), near)
         share = share * ndimage.gaussian_filter1d(less, 0.25 * near, mode="nearest")
-        round_ = np.maximum(round_, ndimage.gaussian_filter1d((less < 1.0).astype(float), 0.25 * near, mode="nearest"))
-    if not at_last:
-        return None
-    # In a corner all of it may be heavy, however thin: then the slice is thinner all along.
+        eased = np.maximum(eased, ndimage.gaussian_filter1d((less < 1.0).astype(float), 0.25 * near, mode="nearest"))
+    return None
+
+
+def _thinner_all_along(work: Clearing, stretch: Points, towards: Points, aside: NDArray[np.float64]) -> Points | None:
+    """A slice as thick as it may be at its heaviest place: in a corner all of it may be heavy, however thin."""
     too_much, enough = 0.0, 1.0
     for _ in range(TRIES):
         aim = 0.5 * (too_much + enough)
-        light = plane.light(stretch + (aim + (1.0 - aim) * aside)[:, None] * towards, work.wipes.most)
+        light = work.plane.light(stretch + (aim + (1.0 - aim) * aside)[:, None] * towards, work.wipes.most)
         too_much, enough = (too_much, aim) if light else (aim, enough)
     run = stretch + (enough + (1.0 - enough) * aside)[:, None] * towards
     return run if work.wipes.rim.free(run) else None
