@@ -15,11 +15,14 @@ import shapely.affinity
 from shapely.geometry import LineString, Point, Polygon, box
 
 from justbite.bench import job_of
+from justbite.grooves import GROOVES, drawn
 
 CUTTERS = (3.0, 5.0, 6.0, 10.0, 12.0, 20.0)
 BITES = (0.05, 0.08, 0.12, 0.2, 0.3, 0.4)
 ALL_OPEN, SOME_OPEN = 0.12, 0.3
 """Share of the areas with all of the outline open, and with that or a fifth of it."""
+GROOVES_FROM = 1000
+"""Seeds from which on grooves hardly wider than the cutter are drawn."""
 Random = np.random.Generator
 
 
@@ -27,9 +30,11 @@ def odd_areas(seeds: range) -> Iterator[dict[str, Any]]:
     """Jobs on odd areas: sizes in cutter diameters, so that each meets every cutter at like proportions."""
     for seed in seeds:
         random = np.random.default_rng(seed + 5000)
-        draw = KINDS[seed % len(KINDS)]
+        kinds = GROOVES if seed >= GROOVES_FROM else KINDS
+        draw = kinds[seed % len(kinds)]
         diameter, share = float(random.choice(CUTTERS)), float(random.choice(BITES))
-        shape = max(shapely.get_parts(draw(random).buffer(0)), key=lambda part: part.area)
+        whole = drawn(draw, random) if seed >= GROOVES_FROM else draw(random).buffer(0)
+        shape = max(shapely.get_parts(whole), key=lambda part: part.area)
         count = len(shape.exterior.coords) - 1
         chance = random.random()
         open_edges: Any = []

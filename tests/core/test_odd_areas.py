@@ -12,10 +12,11 @@ from shapely.geometry import GeometryCollection, LineString, Point, Polygon, box
 from justbite.bench import on_machine, thin_pieces
 from justbite.field.distance import segments_of, signed_distance
 from justbite.field.grid import Grid
+from justbite.grooves import GROOVES
 from justbite.model.job import Job
 from justbite.model.parse import parse_job
 from justbite.model.shapes import borders_of, free_space
-from justbite.odd import KINDS, odd_areas
+from justbite.odd import GROOVES_FROM, KINDS, odd_areas
 from justbite.path import search
 from justbite.path.area import air_start, make_area, parts_of
 from justbite.path.clearing import Clearing
@@ -292,6 +293,22 @@ class OddAreasTest(SimpleTestCase):
             self.assertTrue(Polygon([p[:2] for p in region.outline]).is_valid)
         names = {d["name"].split(" D")[0].split(" ", 1)[1] for d in odd_areas(range(len(KINDS)))}
         self.assertEqual(len(names), len(KINDS))
+
+    def test_grooves_are_sound_jobs_hardly_wider_than_their_cutter(self) -> None:
+        seeds = range(GROOVES_FROM, GROOVES_FROM + 3 * len(GROOVES))
+        for data in odd_areas(seeds):
+            job = parse_job(data)
+            shape = Polygon(
+                [p[:2] for p in job.regions[0].outline], [[p[:2] for p in hole] for hole in job.regions[0].islands]
+            )
+            self.assertTrue(shape.is_valid)
+            # Mean width of what its border goes along on both sides: joints and corners are a little wider.
+            width = 2.0 * shape.area / shape.length / job.tools[0].diameter
+            self.assertGreater(width, 0.8)
+            self.assertLess(width, 1.9)
+        one_each = odd_areas(seeds[: len(GROOVES)])
+        names = {d["name"].split(" D")[0].split(" ", 1)[1] for d in one_each}
+        self.assertEqual(len(names), len(GROOVES))
 
 
 def keyhole(width: float, bend: float) -> dict[str, Any]:
