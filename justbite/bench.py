@@ -288,7 +288,7 @@ def run(data: list[dict[str, Any]], what: str, whole: bool) -> None:
         rows.append((row["max_over_target"], row["p999_over_target"], row["within_share"], 100 * row["left_over_share"],
                      row["entry_over_bite"], row["chip_mm"] / row["bite"]["chip_most"],
                      free["seconds"] / ideal, held["seconds"] / ideal, row["blocks"],
-                     row["link_seconds"] / row["seconds"], row["path_points"] / row["path_blocks"],
+                     row["link_seconds"] / row["seconds"], row["path_points"] / (row["path_blocks"] or np.nan),
                      (row["plain_seconds"] or np.nan) / row["seconds"],
                      thin_pieces(job, made.program),
                      sum(w["code"].startswith("proof.") and w["severity"] == "error" for w in free["warnings"]),
@@ -300,7 +300,8 @@ def run(data: list[dict[str, Any]], what: str, whole: bool) -> None:
     high = np.nanmax(table, axis=0)
     low = np.nanmin(table, axis=0)
     print(_line("worst", [*high[:2], low[2], *high[3:10], *low[10:12], *high[12:]]))
-    inside = float(np.average(table[:, 2], weights=lengths))
+    # Where ways in take all there is no cutting length.
+    inside = float(table[:, 2] @ lengths) / max(sum(lengths), 1e-9)
     print(f"within 0.8 to 1.1 of the target: {inside:.3f} of all cutting length")
     if whole:
         solver_speed()

@@ -52,6 +52,25 @@ class MadeAreasTest(SimpleTestCase):
             np.testing.assert_allclose(rim, 0.0 if region["open_edges"] == "all" else 10.0, atol=1e-9)
 
 
+class WayInTest(SimpleTestCase):
+    def test_an_area_that_its_way_in_takes_all_of_has_a_row(self) -> None:
+        """A bore as wide as its helix: no cut, no blocks to fit. It was told as nothing to cut."""
+        bore = Polygon([(7 * math.cos(a), 7 * math.sin(a)) for a in np.linspace(0, 2 * math.pi, 97)[:-1]])
+        plain = job(np.array(bore.exterior.coords)[:-1].tolist(), ae=3.0)
+        square = job(rectangle(30, 30), ae=3.0)
+        printed = io.StringIO()
+        with contextlib.redirect_stdout(printed):
+            bench.run([{**plain, "name": "bore"}, {**square, "name": "square"}], "test", False)
+        told = {line.split()[0]: line.split() for line in printed.getvalue().splitlines()}
+        self.assertEqual(told["bore"][1], "0.000")
+        self.assertIn("nan", told["bore"])
+        self.assertNotIn("nan", told["mean"])
+        row = plan(parse_job(plain)).report["operations"][0]
+        self.assertEqual(row["cut_length"], 0.0)
+        self.assertGreater(row["removed_mm3"], 0.99 * bore.area * 8.0)
+        self.assertTrue(row["levels"])
+
+
 class OddJobsTest(SimpleTestCase):
     def test_a_seed_is_a_job_that_can_be_read(self) -> None:
         one, again = (list(odd_jobs.odd_jobs(range(12))) for _ in range(2))
