@@ -57,7 +57,8 @@ class Entry:
     before: tuple["Entry", ...] = ()
     """Ramps that are made before this one, with nothing cut from them until all are."""
     along: bool = False
-    """Ramps through a slot hardly wider than the cutter: whether its walls are gone along before passes are tried."""
+    """Ramps through a slot hardly wider than the cutter: whether its walls are gone along before passes are tried. Of a
+    way in from outside, whether those beside the ramps before it are."""
     hole: Hole | None = None
     """Outside: the drilled hole that the cutter comes down in; where it ends a helix in it takes the rest."""
 

@@ -132,6 +132,13 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
         for before in entry.before:
             work.stamp_path(before.points)
             paths.append(PartPath(before, ()))
+        if entry.before and entry.along:
+            # From outside passes would loop in a groove: it is gone along first, from where the last ramp ends.
+            work.pieces = []
+            middle = Middle(tuple(before.points for before in entry.before), area.radius)
+            x, y = (float(v) for v in entry.before[-1].points[-1])
+            along_walls(work, x, y, middle, area.material, share)
+            paths[-1] = PartPath(entry.before[-1], tuple(work.pieces))
         paths.append(_clear_from(work, area, part, entry, share))
         # A neck may have stopped it: what is left behind one gets an entry of its own.
         entry = _next_entry(work, area, part, ground.reach, wish, tried)

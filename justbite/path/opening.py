@@ -21,7 +21,7 @@ from justbite.path.drawn import drawn_out
 from justbite.path.entry import Entry, Wish, find_entry, is_narrow, is_snug, snug_plunge
 from justbite.path.lines import length_of
 from justbite.path.network import ends_open, network
-from justbite.path.spine import neck_lines, round_islands, spines
+from justbite.path.spine import neck_lines, necks_of, round_islands, spines
 
 Points = NDArray[np.float64]
 SHARES = (0.95, 0.8, 0.6, 0.4, 0.25)
@@ -168,6 +168,9 @@ def _from_outside(usual: Entry, area: Area, part: Polygon, wish: Wish, target: f
     through = [ramp for ramp in through if _cuts(ramp, area)]
     if through:
         found.append(replace(usual, before=tuple(through)))
+    grooves = [ramp for neck in necks_of(part, radius, NECK) for ramp in _all_through(neck, part, area)]
+    if grooves:
+        found.append(replace(usual, before=tuple(grooves), along=True))
     walled = part.exterior.intersection(area.material.buffer(AIR * radius)).length > WALLED * part.exterior.length
     small = part.buffer(radius).area / target < LARGE * radius
     narrow = is_narrow(part, radius)
@@ -179,6 +182,18 @@ def _from_outside(usual: Entry, area: Area, part: Polygon, wish: Wish, target: f
         found += [replace(usual, before=(ramp,)) for ramp in ramps[:1]]
         # Along its walls after that, with no way round outside.
         found += [replace(ramp, along=is_snug(part, radius)) for ramp in ramps[:1] if narrow]
+    return found
+
+
+def _all_through(neck: Polygon, part: Polygon, area: Area) -> list[Entry]:
+    """Ramps along all middle lines of a groove that opens into wider places of `part`; none where it is but one."""
+    lines = network(neck, area.radius) if is_narrow(neck, area.radius) else []
+    found: list[Entry] = []
+    for line in lines:
+        known = [ramp.points for ramp in found]
+        on = [bool(known) and ends_open(way, known, area.radius) for way in (line[::-1], line)]
+        ramp = _opened(_ramp(_to_tips(line, part, area.radius, (on[0], on[1]))), area)
+        found.append(replace(ramp, open_ends=(on[0] or ramp.open_ends[0], on[1] or ramp.open_ends[1])))
     return found
 
 

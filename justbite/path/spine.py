@@ -71,17 +71,22 @@ def spines(part: Polygon, radius: float, shares: tuple[float, ...]) -> list[Poin
     return found
 
 
+def necks_of(part: Polygon, radius: float, narrow: float) -> list[Polygon]:
+    """What of `part` has no room for more than `narrow` R to either side of the centre, and is worth a ramp."""
+    wide = narrow * radius
+    rooms = part.buffer(-wide).buffer(1.02 * wide)
+    if rooms.is_empty:
+        return []
+    return [n for n in shapely.get_parts(part.difference(rooms)) if n.area > 0.1 * NECK_LENGTH * wide * radius]
+
+
 def neck_lines(part: Polygon, radius: float, narrow: float, whole: bool = False) -> list[Points]:
     """Lines (n, 2) through the necks and arms of `part`, into the rooms at their ends; the longest first.
 
     `narrow`: half the width that the centre has there, at most; R. `whole`: arms that taper off are followed to where
     they are a tenth as wide as at their mouth.
     """
-    wide = narrow * radius
-    rooms = part.buffer(-wide).buffer(1.02 * wide)
-    if rooms.is_empty:
-        return []
-    necks = [n for n in shapely.get_parts(part.difference(rooms)) if n.area > 0.1 * NECK_LENGTH * wide * radius]
+    necks = necks_of(part, radius, narrow)
     if not necks:
         return []
     spots, room, edges = middle(part, radius)

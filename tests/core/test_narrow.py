@@ -12,6 +12,7 @@ from shapely.geometry import LineString, MultiLineString, Point, Polygon, box
 from justbite.field.distance import signed_distance
 from justbite.field.grid import Grid
 from justbite.model.parse import parse_job
+from justbite.odd import odd_areas
 from justbite.path.entry import is_narrow, is_snug
 from justbite.path.narrow import Middle, _most_of
 from justbite.path.opening import _narrow_ramps, _to_tips
@@ -90,6 +91,14 @@ class GrooveTest(SimpleTestCase):
         data = job([[0, -6], [60, -6], [60, 6], [0, 6]], ae=3.0, open_edges=[1, 3])
         data["stock"] = {"box": {"min": [0, -30, -15], "max": [60, 30, 0]}}
         self.check(data, 2.2)
+
+    def test_a_network_that_is_open_in_part_is_ramped_along_first(self) -> None:
+        """With the air outside it is no groove on the mean: from there passes looped in it (1.59 of the ideal)."""
+        row = plan(parse_job(next(odd_areas(range(1028, 1029))))).report["operations"][0]
+        self.assertLess(row["seconds"], 1.45 * row["ideal_seconds"])
+        self.assertLessEqual(row["left_over_share"], 1.5e-3)
+        self.assertLessEqual(row["max_over_target"], 1.05)
+        self.assertEqual(row["gouge_mm"], 0)
 
 
 class MiddleTest(SimpleTestCase):
