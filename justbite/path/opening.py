@@ -104,11 +104,9 @@ def find_openings(area: Area, part: Polygon, clearance: float, wish: Wish | None
         return [usual]
     if is_narrow(part, area.radius):
         plain = max([usual, *_narrow_ramps(part, area.radius)], key=lambda e: length_of(e.points))
-        return (
-            [plain, replace(_network(part, area.radius, tips=True) or plain, along=True)]
-            if is_snug(part, area.radius)
-            else [plain]
-        )
+        snug = is_snug(part, area.radius)
+        along = [replace(_network(part, area.radius, tips=True) or plain, along=True)] if snug else []
+        return [plain, *along]
     if pace is None:
         return [usual]
     if wish.place is None:
