@@ -17,11 +17,11 @@ from numpy.typing import NDArray
 from justbite.path import tracer
 from justbite.path.contact import deepest
 from justbite.path.fronts import SWEEPS, Flood, Front, Piece, Points, Start, Sweep
-from justbite.path.lines import length_of
 from justbite.path.plane import FINE_STEP, NOTHING, STEP, Plane
 from justbite.path.rim import WIPE_STEP, Rim
 from justbite.path.seeking import Seeker
 from justbite.path.specks import runs_over, specks
+from justbite.path.tips import way_out
 from justbite.path.ways import Ways
 from justbite.path.wipes import LEAST_WIPE, Wipes
 
@@ -36,8 +36,6 @@ TIGHT = 0.5
 """Least radius towards the material where a pass goes round the end of a ramp, over the bite."""
 FIRST_TAKEN = 0.5
 """R squared: a first pass that took less got no hold. From a groove no wider than the cutter no front can be found."""
-TIP_REACH, TIP_STEP, MOST_TIP = 0.5, 0.25, 4.0
-"""R: a flood that goes no farther begins in a tip; in what steps, and how far, the way out of it is looked for."""
 FIRST = SWEEPS[:1]
 MUCH = 1.0
 """R squared: so much in a tour for remains is more than remains."""
@@ -136,37 +134,15 @@ class Clearing:
         return x, y
 
     def _out_of_tip(self, x: float, y: float) -> tuple[float, float] | None:
-        """Back along the last cut out of the tip of a cusp, where walls stand so close that no flood begins.
+        """Back out of the tip of a cusp; None where (x, y) is in none."""
+        link = way_out(x, y, self.pieces, self.ways, MOST_GRAZED)
+        self.pieces += [] if link is None else [link]
+        return None if link is None else self.here()
 
-        Where that ends; None where (x, y) is in no such tip.
-        """
-        radius = self.plane.radius
-        if not self.pieces or self.pieces[-1].kind != "cut" or not self._is_tip(x, y):
-            return None
-        back = shapely.LineString(self._lately_gone(MOST_TIP * radius)[::-1])
-        for way in np.arange(TIP_STEP, MOST_TIP, TIP_STEP) * radius:
-            run = np.asarray(shapely.ops.substring(back, 0.0, float(way)).coords)
-            if way < back.length and not self._is_tip(*run[-1]):
-                link = self.ways.link_along(run, MOST_GRAZED)
-                if link is None:
-                    return None
-                self.pieces.append(link)
-                return float(run[-1, 0]), float(run[-1, 1])
-        return None
-
-    def _lately_gone(self, length: float) -> Points:
-        """The last `length` mm of the way gone so far, or all of it, and a little more."""
-        rows: list[Points] = []
-        for piece in reversed(self.pieces):
-            rows.insert(0, piece.points)
-            length -= float(length_of(piece.points))
-            if length <= 0.0:
-                break
-        return np.vstack(rows)
-
-    def _is_tip(self, x: float, y: float) -> bool:
-        flood = self.ways.flood(x, y, SWEEPS[-1], 0.0)
-        return flood.whole and flood.reached < TIP_REACH * self.plane.radius
+    def here(self) -> tuple[float, float]:
+        """Where the last piece ends."""
+        x, y = self.pieces[-1].points[-1]
+        return float(x), float(y)
 
     def _stands(self, x: float, y: float) -> float:
         """How thick, mm, what stands under the rim of the cutter there is."""
@@ -177,8 +153,7 @@ class Clearing:
         """Run over what still stands free in the middle of the floor; the nearest first. Returns where it ends."""
         while left:
             left.sort(key=lambda speck: -float(np.hypot(*(speck.mean(axis=0) - (x, y)))))
-            end = self._run_over(x, y, left.pop(), tick)
-            x, y = end or (x, y)
+            x, y = self._run_over(x, y, left.pop(), tick) or (x, y)
         return x, y
 
     def _run_over(self, x: float, y: float, speck: Points, tick: Callable[[float], None]) -> tuple[float, float] | None:

@@ -112,7 +112,11 @@ def helix_in(hole: Hole, radius: float) -> Entry:
 
 def is_narrow(part: Polygon, radius: float) -> bool:
     """Whether a part of the locus is a slot hardly wider than the cutter, and no bore."""
-    return bool(part.area < NARROW * radius * part.length and 4.0 * np.pi * part.area < ROUND * part.length**2)
+    return bool(part.area < NARROW * radius * part.length) and _is_long(part)
+
+
+def _is_long(part: Polygon) -> bool:
+    return bool(4.0 * np.pi * part.area < ROUND * part.length**2)
 
 
 def is_snug(part: Polygon, radius: float) -> bool:
@@ -180,6 +184,6 @@ def widest_place(part: Polygon, wall: float, radius: float) -> tuple[float, floa
     room = shapely.distance(part.boundary, spots)
     wide = spots[room >= NEARLY * room.max()]
     off = shapely.distance(part.centroid, wide)
-    slot = room.max() < SLOT * radius and 4.0 * np.pi * part.area < ROUND * part.length**2
+    slot = room.max() < SLOT * radius and _is_long(part)
     best = wide[np.argmax(off) if slot else np.argmin(off)]
     return float(best.x), float(best.y), wall + float(part.boundary.distance(best))

@@ -129,15 +129,12 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
             # Loops take several times as long here as ramps, which leave only thin walls beside them.
             entry = _ramp_through(work, area, part, entry, wish, share, paths, ground.reach, tried)
             continue
-        for before in entry.before:
-            work.stamp_path(before.points)
-            paths.append(PartPath(before, ()))
+        paths += _ramps_before(work, entry)
         if entry.before and entry.along:
             # From outside passes would loop in a groove: it is gone along first, from where the last ramp ends.
             work.pieces = []
-            middle = Middle(tuple(before.points for before in entry.before), area.radius)
             x, y = (float(v) for v in entry.before[-1].points[-1])
-            along_walls(work, x, y, middle, area.material, share)
+            along_walls(work, x, y, Middle.of(entry.before, area.radius), area.material, share)
             paths[-1] = PartPath(entry.before[-1], tuple(work.pieces))
         paths.append(_clear_from(work, area, part, entry, share))
         # A neck may have stopped it: what is left behind one gets an entry of its own.
@@ -196,6 +193,13 @@ def _corners(part: Polygon) -> Points:
     return np.concatenate(found)
 
 
+def _ramps_before(work: Clearing, entry: Entry) -> list[PartPath]:
+    """The ramps that are made before a way in, with nothing cut from them."""
+    for before in entry.before:
+        work.stamp_path(before.points)
+    return [PartPath(before, ()) for before in entry.before]
+
+
 def _ramp_through(work: Clearing, area: Area, part: Polygon, entry: Entry, wish: Wish | None,
                   share: Callable[[float], None], paths: list[PartPath],
                   reach: NDArray[np.bool_], tried: list[BaseGeometry]) -> Entry | None:  # fmt: skip
@@ -204,11 +208,9 @@ def _ramp_through(work: Clearing, area: Area, part: Polygon, entry: Entry, wish:
     Only after the last ramp through it, what such a ramp does not take is looked for.
     """
     work.pieces = []
-    for before in entry.before:
-        work.stamp_path(before.points)
-        paths.append(PartPath(before, ()))
+    paths += _ramps_before(work, entry)
     work.stamp_path(entry.points)
-    middle = Middle((entry.points, *(before.points for before in entry.before)), area.radius)
+    middle = Middle.of((entry, *entry.before), area.radius)
     x, y = (float(v) for v in entry.points[-1])
     if entry.along:
         x, y = along_walls(work, x, y, middle, area.material, share, at_last=False)
@@ -216,8 +218,7 @@ def _ramp_through(work: Clearing, area: Area, part: Polygon, entry: Entry, wish:
         x, y = work.to_and_fro(x, y, entry.heading or 0.0, middle.film(), share)
     if entry.along:
         work.run(x, y, None, share)
-        if work.pieces:
-            x, y = (float(v) for v in work.pieces[-1].points[-1])
+        x, y = work.here() if work.pieces else (x, y)
     x, y = along_walls(work, x, y, middle, area.material, share)
     after = _next_entry(work, area, part, reach, wish, tried, arms=False)
     if after is None or after.kind != "ramp":
@@ -244,9 +245,7 @@ def _clear_from(work: Clearing, area: Area, part: Polygon, entry: Entry, share: 
         other_end = (float(entry.points[0, 0]), float(entry.points[0, 1]), float(np.arctan2(way[1], way[0])))
     work.run(x, y, entry.heading, share, other_end)
     if is_narrow(part, area.radius) and entry.before and work.pieces:
-        x, y = (float(v) for v in work.pieces[-1].points[-1])
-        middle = Middle(tuple(ramp.points for ramp in entry.before), area.radius)
-        along_walls(work, x, y, middle, area.material, share)
+        along_walls(work, *work.here(), Middle.of(entry.before, area.radius), area.material, share)
     return PartPath(entry, tuple(work.pieces))
 
 

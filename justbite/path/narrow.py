@@ -5,7 +5,7 @@ ramps leave there is a film along each wall: it is taken in slices, each as thic
 Ways from one slice to the next lead along the middle lines.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
@@ -21,7 +21,7 @@ from shapely.geometry import LineString, MultiLineString
 from shapely.geometry.base import BaseGeometry
 
 from justbite.path.clearing import MOST_GRAZED, Clearing
-from justbite.path.entry import BESIDE
+from justbite.path.entry import BESIDE, Entry
 from justbite.path.fronts import SWEEPS, Front, Points
 from justbite.path.rim import WIPE_STEP
 from justbite.path.spine import graph
@@ -46,6 +46,11 @@ class Middle:
 
     lines: tuple[Points, ...]
     radius: float
+
+    @staticmethod
+    def of(ramps: Iterable[Entry], radius: float) -> "Middle":
+        """Those of some ramps."""
+        return Middle(tuple(ramp.points for ramp in ramps), radius)
 
     @cached_property
     def shape(self) -> BaseGeometry:
