@@ -193,7 +193,8 @@ def job_space(job: Job, region: Region, strip: float, chord: float) -> BaseGeome
 def beside(job: Job, region: Region, chord: float) -> tuple[BaseGeometry, BaseGeometry]:
     """Other areas that an open edge may lead to: those at least as deep as this one, and those whose floor is higher.
 
-    Areas over or in this one are left out: that nothing stands beyond its open edges is known better there.
+    Areas over or in this one are left out: that nothing stands beyond its open edges is known better there. Not those
+    that come before it and go as deep: an allowance on their walls may stand before an open edge.
     """
     deeper: list[BaseGeometry] = []
     floors: list[BaseGeometry] = []
@@ -201,13 +202,7 @@ def beside(job: Job, region: Region, chord: float) -> tuple[BaseGeometry, BaseGe
         own = region_shape(region, chord)
         for other in job.regions:
             if other.name != region.name:
-                shape = region_shape(other, chord)
-                if shape.intersection(own).area <= OVERLAP:
-                    (floors if other.bottom > region.bottom + SAME else deeper).append(shape)
+                shape, shallow = region_shape(other, chord), other.bottom > region.bottom + SAME
+                if (other.name in region.after and not shallow) or shape.intersection(own).area <= OVERLAP:
+                    (floors if shallow else deeper).append(shape)
     return shapely.union_all(deeper), shapely.union_all(floors)
-
-
-def cut_before(job: Job, region: Region, chord: float) -> BaseGeometry:
-    """Of the areas that come before a region, what is gone as deep as the region goes."""
-    deep = [job.region(n) for n in region.after]
-    return shapely.union_all([region_shape(r, chord) for r in deep if r.bottom <= region.bottom + 1e-6])

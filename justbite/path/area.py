@@ -14,7 +14,7 @@ from shapely.geometry import Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from justbite.model.job import Job, Region
-from justbite.model.shapes import beside, cut_before, job_space, region_shape
+from justbite.model.shapes import beside, job_space, region_shape
 from justbite.model.stock import standing
 
 MOST_LEFT = 0.001
@@ -24,6 +24,8 @@ MOST_LEFT = 0.001
 BESIDE = 0.05
 """R more than the gap that a rapid keeps from stock beside it: so much the map of the proof may tell otherwise."""
 NOTHING = Polygon()
+SEAM = 0.005
+"""mm: by so much borders of two areas may differ that are one, in a mesh."""
 SNUG = 0.15
 """How much more than R the radius of a drilled hole must be, in R: in narrower ones small bites find no beginning."""
 LEAST_HELIX, MOST_HELIX = 0.25, 0.9
@@ -110,16 +112,31 @@ class Area:
         return replace(self, holes=(), drilled=NOTHING, material=self.material.union(self.drilled))
 
 
+def swept_space(job: Job, region: Region, radius: float, allowance: float, chord: float) -> BaseGeometry:
+    """Where a cutter may sweep in and before a region."""
+    return job_space(job, region, 3.2 * radius + allowance, chord)
+
+
+def comes_to(job: Job, region: Region, radius: float, allowance: float, chord: float) -> BaseGeometry:
+    """What of a region a cutter takes: less the allowance on its walls, and their corners."""
+    reach = swept_space(job, region, radius, allowance, chord).buffer(-radius - allowance, quad_segs=32)
+    return region_shape(region, chord).intersection(reach.buffer(radius, quad_segs=32))
+
+
 def make_area(job: Job, region: Region, radius: float, allowance: float, snap: float, chord: float,
-              least: float) -> Area:  # fmt: skip
-    """The area of a region. `snap` mm is added to the wall distance, `least` mm2 is ignored."""
+              least: float, gone: BaseGeometry = NOTHING) -> Area:  # fmt: skip
+    """The area of a region. `snap` mm is added to the wall distance, `least` mm2 is ignored; `gone`: what is not there
+    any more, in the region or before its open edges."""
     shape = region_shape(region, chord)
-    free = job_space(job, region, 3.2 * radius + allowance, chord)
+    free = swept_space(job, region, radius, allowance, chord)
     stock = standing(job.stock, region.bottom, chord)
     # Beyond an open edge there may be another area of the job, not yet cut.
     deeper, _ = beside(job, region, chord)
     material = (shape if deeper.is_empty else shape.union(free.intersection(deeper))).intersection(stock)
-    material = material.difference(cut_before(job, region, chord))
+    material = material.difference(gone)
+    if not deeper.is_empty:
+        # Borders of two areas are one but for their chords: no seam may stay between them.
+        material = material.buffer(SEAM, join_style="mitre").buffer(-SEAM, join_style="mitre")
     wall = radius + allowance + snap
     locus = free.buffer(-wall, quad_segs=32)
     holes, unfit = _holes(region, free, locus, radius)
@@ -163,15 +180,15 @@ def rest_of(area: Area, gone: BaseGeometry, film: float, least: float) -> Area:
 
     Two cutters do not come to a wall alike to the micrometre: what is left within `film` mm of a wall is no work, nor
     is a piece that is nowhere as thick as `least` mm. Of others all counts, thin tips and what is out of reach as
-    well: the cutter meets it. But where there is no more than any operation may leave, and nowhere twice as thick as
-    that, the cutter need not come at all.
+    well: the cutter meets it. But where there is no more than any operation may leave, and nowhere three times as thick
+    as that, the cutter need not come at all: what stands where passes end at a wall is up to 0.023 R thick.
     """
     reach = area.locus.buffer(area.radius, quad_segs=32)
     inner = area.locus.buffer(area.radius - film, quad_segs=32)
     rest = area.material.intersection(reach).difference(gone).difference(gone.buffer(film).difference(inner))
     pieces = shapely.get_parts(rest)
     thin = [p.buffer(-0.5 * least).is_empty for p in pieces]
-    little = rest.area < MOST_LEFT * area.material.area and rest.buffer(-least).is_empty
+    little = rest.area < MOST_LEFT * area.material.area and rest.buffer(-1.5 * least).is_empty
     if all(thin) or little:
         return replace(area, material=NOTHING, holes=(), unfit=())
     # A hair wider, so that no seam stays between what is left out and what is gone.

@@ -11,12 +11,12 @@ import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
-from justbite.model.before import cut_top, floors_before
+from justbite.model.before import cut_top, earlier, floors_before
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Operation, Region
-from justbite.model.shapes import in_the_way, region_shape
+from justbite.model.shapes import SAME, in_the_way, region_shape
 from justbite.model.stock import heights, standing
-from justbite.path.area import Area, make_area, parts_of, rest_of
+from justbite.path.area import Area, comes_to, make_area, parts_of, rest_of
 from justbite.path.level import reach_findings
 
 
@@ -87,7 +87,7 @@ def works_on(job: Job, operation: Operation, name: str, target: float, limits: L
     snap = min(limits.snap_share * radius, limits.snap_tolerance * operation.tolerance)
     area = make_area(
         job, region, radius, operation.allowance.wall, snap, limits.chord,
-        limits.unreached_share * radius**2,
+        limits.unreached_share * radius**2, _gone_before(job, operation, region, limits.chord),
     )  # fmt: skip
     findings = _stock_findings(job, area, region, bottom, operation.name, limits.chord)
     if area.material.is_empty:
@@ -118,6 +118,25 @@ def works_on(job: Job, operation: Operation, name: str, target: float, limits: L
             )
         )  # fmt: skip
     return works, findings
+
+
+def _gone_before(job: Job, operation: Operation, region: Region, chord: float) -> BaseGeometry:
+    """Of the areas that come before a region, what is gone as deep as the region goes.
+
+    All of those that no operation cuts; of those that this one cuts what its cutter comes to: the allowance on a wall
+    that leads into the region stands before the region's open edge. What earlier operations took is told by `Swept`.
+    """
+    done = {name for o in earlier(job, operation) for name in o.regions}
+    radius, wall = job.tool(operation.tool).diameter / 2, operation.allowance.wall
+    gone = []
+    for other in (job.region(n) for n in region.after):
+        if other.bottom > region.bottom + SAME:
+            continue
+        if other.name in operation.regions:
+            gone.append(comes_to(job, other, radius, wall, chord))
+        elif other.name not in done:
+            gone.append(region_shape(other, chord))
+    return shapely.union_all(gone)
 
 
 def _cleared_later(job: Job, operation: Operation, name: str) -> bool:

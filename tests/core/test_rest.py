@@ -105,14 +105,16 @@ class RestTest(SimpleTestCase):
         self.assertLess(rest["plain_seconds"], 0.3 * rows(alone)[0]["plain_seconds"])
 
     def test_for_cusps_alone_no_cutter_is_sent(self) -> None:
-        """Three of 0.05 mm by 2 mm on the walls, a ten thousandth of the area; but a film that thick all round is."""
+        """Three of 0.05 or 0.08 mm by 2 mm on the walls, a ten thousandth of the area; but thicker ones, and a film all
+        round."""
         made = parse_job(two_cutters())
         area = make_area(made, made.regions[0], 3.0, 0.2, 0.003, 0.005, 0.1)
         low = 0.2
-        cusps = shapely.union_all([shapely.box(x, low, x + 2, low + 0.05) for x in (20, 30, 40)])
-        gone = area.material.difference(cusps)
-        self.assertTrue(rest_of(area, gone, 0.005, 0.03).material.is_empty)
-        thicker = shapely.union_all([shapely.box(x, low, x + 2, low + 0.08) for x in (20, 30, 40)])
+        for thick in (0.05, 0.08):
+            cusps = shapely.union_all([shapely.box(x, low, x + 2, low + thick) for x in (20, 30, 40)])
+            gone = area.material.difference(cusps)
+            self.assertTrue(rest_of(area, gone, 0.005, 0.03).material.is_empty)
+        thicker = shapely.union_all([shapely.box(x, low, x + 2, low + 0.1) for x in (20, 30, 40)])
         self.assertFalse(rest_of(area, area.material.difference(thicker), 0.005, 0.03).material.is_empty)
         self.assertFalse(rest_of(area, area.material.buffer(-0.25), 0.005, 0.03).material.is_empty)
 
