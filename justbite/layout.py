@@ -54,7 +54,7 @@ def lay_out(part: Part | Drawing, placing: Placing, other: tuple[Body, NDArray[n
     body = part.bodies[placing.body]
     fine = 2e-4 if part.source == "solid" else 5e-3
     placed = place(body, placing, other, fine)
-    model = model_of(body, placed.vertices, part.source)
+    model = model_of(body, placed.vertices, placed.matrix, part.source)
     stock = footprint(placed.stock, tolerances.CHORD)
     if len(shapely.get_parts(stock)) != 1:
         stock = stock.convex_hull

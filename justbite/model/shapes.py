@@ -5,6 +5,7 @@ the arc to the next vertex, positive counterclockwise (the DXF polyline's conven
 """
 
 import math
+from itertools import pairwise
 
 import numpy as np
 import shapely
@@ -16,6 +17,9 @@ from shapely.validation import explain_validity
 from justbite.errors import JobError
 from justbite.model.job import Job, KeepOut, Region, Vertex
 
+NOTHING = Polygon()
+ONE_BORDER = 0.02
+"""mm: borders of two areas no farther apart are one: in a mesh they differ by half of that."""
 SAME = 1e-6
 """mm between heights that are one."""
 OVERLAP = 1e-3
@@ -120,10 +124,12 @@ def open_chains(region: Region, chord: float) -> list[NDArray[np.float64]]:
     return chains if ring.is_ccw else [c[::-1] for c in chains]
 
 
-def free_space(region: Region, strip: float, chord: float) -> BaseGeometry:
+def free_space(region: Region, strip: float, chord: float, others: BaseGeometry = NOTHING,
+               theirs: BaseGeometry = NOTHING) -> BaseGeometry:  # fmt: skip
     """Where the cutter may sweep: the region less its islands, and `strip` mm beyond open edges.
 
-    Closed edges stay walls wherever the strip of an open edge meets them.
+    Closed edges stay walls wherever the strip of an open edge meets them. Where an open edge leads into `others` only
+    what is in `theirs` is free: the stock goes on beyond them.
     """
     shape = region_shape(region, chord)
     chains = open_chains(region, chord)
@@ -131,15 +137,65 @@ def free_space(region: Region, strip: float, chord: float) -> BaseGeometry:
         return shape
     outline = polygon_of(region.outline, chord, region.name)
     islands = outline.difference(shape)
-    if region.open_edges == "all":
-        return outline.buffer(strip, join_style="mitre").difference(islands)
-    air = [_beside(c, strip) for c in chains]
-    lines = shapely.union_all([LineString(c) for c in chains])
-    closed = outline.exterior.difference(lines.buffer(1e-6))
-    # Joined with a hair of overlap, so that no seam is left along the open edge.
-    free = shapely.union_all([shape, *[a.buffer(1e-4) for a in air]])
-    free = free.difference(islands).difference(closed.buffer(2e-4))
+    free = _stretched(outline, region, chains, strip)
+    if not others.is_empty:
+        zone = _zone_beyond(outline, others)
+        outer = [run for chain in chains for run in _runs_outside(chain, zone)]
+        beyond = [_beside(run, strip).buffer(1e-4) for run in outer]
+        free = shapely.union_all([shape, *beyond, free.intersection(theirs)])
+        # Borders that are one but for their chords: no seam may stay between them.
+        free = free.buffer(ONE_BORDER, join_style="mitre").buffer(-ONE_BORDER, join_style="mitre")
+        free = free.difference(_closed(outline, chains))
+    free = free.difference(islands)
     return shapely.union_all([g for g in shapely.get_parts(free) if g.intersects(shape)])
+
+
+def _zone_beyond(outline: Polygon, others: BaseGeometry) -> BaseGeometry:
+    """What of other areas lies beyond an outline, and up to it."""
+    return others.difference(outline).buffer(-ONE_BORDER, join_style="mitre").buffer(2 * ONE_BORDER, join_style="mitre")
+
+
+def _stretched(outline: Polygon, region: Region, chains: list[NDArray[np.float64]], strip: float) -> BaseGeometry:
+    """The outline with a strip of air beyond its open edges."""
+    if is_all_open(region):
+        return outline.buffer(strip, join_style="mitre")
+    # Joined with a hair of overlap, so that no seam is left along the open edge.
+    free = shapely.union_all([outline, *(_beside(c, strip).buffer(1e-4) for c in chains)])
+    return free.difference(_closed(outline, chains))
+
+
+def _closed(outline: Polygon, chains: list[NDArray[np.float64]]) -> BaseGeometry:
+    """The closed edges, as thin as a wall may be."""
+    lines = shapely.union_all([LineString(c) for c in chains])
+    return outline.exterior.difference(lines.buffer(1e-6)).buffer(2e-4)
+
+
+def is_all_open(region: Region) -> bool:
+    """Whether every edge is open."""
+    return region.open_edges == "all" or len(set(region.open_edges)) == len(region.outline)
+
+
+def _runs_outside(chain: NDArray[np.float64], zone: BaseGeometry) -> list[NDArray[np.float64]]:
+    """The stretches of a polyline that are not in a zone, each as a polyline in the same direction."""
+    border = zone.boundary
+    edges = shapely.linestrings(np.stack([chain[:-1], chain[1:]], axis=1))
+    shapely.prepare(border)
+    # With a corner wherever the zone begins or ends.
+    rows = [chain[:1]]
+    for k, crossed in enumerate(shapely.intersects(border, edges)):
+        if crossed:
+            cuts = shapely.get_coordinates(edges[k].intersection(border))
+            rows.append(cuts[np.argsort(np.hypot(*(cuts - chain[k]).T))])
+        rows.append(chain[k + 1 : k + 2])
+    points = np.vstack(rows)
+    points = points[np.append(True, np.hypot(*np.diff(points, axis=0).T) > 1e-6)]
+    outside = ~shapely.contains_xy(zone, (points[:-1] + points[1:]) / 2)
+    ends = np.diff(outside.astype(np.int8), prepend=0, append=0)
+    runs = [points[a : b + 1] for a, b in zip(np.nonzero(ends > 0)[0], np.nonzero(ends < 0)[0], strict=True)]
+    if len(runs) > 1 and np.hypot(*(runs[-1][-1] - runs[0][0])) < 1e-6:
+        # A ring: its first point lies within a stretch.
+        runs[0] = np.vstack([runs.pop(), runs[0][1:]])
+    return runs
 
 
 def _beside(chain: NDArray[np.float64], by: float) -> BaseGeometry:
@@ -182,12 +238,41 @@ def in_the_way(job: Job, region: Region, chord: float) -> list[tuple[KeepOut, Po
 
 
 def job_space(job: Job, region: Region, strip: float, chord: float) -> BaseGeometry:
-    """`free_space` of a region of a job: less its keep-outs, and less the floors of areas beside it."""
-    free = free_space(region, strip, chord)
+    """`free_space` of a region of a job: less its keep-outs, and less the floors of areas beside it.
+
+    An open edge that leads into areas at least as deep leads no farther than these do.
+    """
+    led = _led_into(job, region, chord) if region.open_edges else []
+    if led:
+        shapes = {r.name: region_shape(r, chord) for r in [region, *led]}
+        theirs = []
+        for other in led:
+            rest = [shape for name, shape in shapes.items() if name != other.name]
+            theirs.append(free_space(other, strip, chord, shapely.union_all(rest), shapes[other.name]))
+        into = shapely.union_all([shapes[other.name] for other in led])
+        free = free_space(region, strip, chord, into, shapely.union_all(theirs))
+    else:
+        free = free_space(region, strip, chord)
     for _, shape in in_the_way(job, region, chord):
         free = free.difference(shape)
     deeper, floors = beside(job, region, chord)
     return free if floors.is_empty else free.difference(floors.difference(deeper))
+
+
+def _led_into(job: Job, region: Region, chord: float) -> list[Region]:
+    """The areas at least as deep that a region's open edges lead into, and those that these lead into."""
+    left = [r for r in job.regions if r.name != region.name and r.bottom <= region.bottom + SAME]
+    found: list[Region] = []
+    asked = [region]
+    while asked and left:
+        own = asked.pop()
+        lines = shapely.union_all([LineString(c) for c in open_chains(own, chord)])
+        outline = polygon_of(own.outline, chord, own.name)
+        into = [r for r in left if _zone_beyond(outline, region_shape(r, chord)).intersects(lines)]
+        left = [r for r in left if r not in into]
+        found += into
+        asked += into
+    return found
 
 
 def beside(job: Job, region: Region, chord: float) -> tuple[BaseGeometry, BaseGeometry]:

@@ -21,8 +21,9 @@ from justbite.model.shapes import free_space
 from justbite.part.details import details_of
 from justbite.part.named import LEVEL, flat, told, with_names
 from justbite.part.reach import inside_corners, reach_of, ring_area
-from justbite.part.rings import as_circle, circle_of, ring_with_arcs
+from justbite.part.rings import as_circle, circle_of, onto_circles, ring_with_arcs
 from justbite.part.shadow import HAIR, shadow, united
+from justbite.part.solid import ANGLE, CHORD
 
 BESIDE = 2e-3
 """mm: how far beside an edge is looked for a wall."""
@@ -30,7 +31,10 @@ LEAST_AREA = 0.5
 """mm2: smaller floors are not told."""
 SLOT_LENGTH = 2.2
 """Area over width squared from which a pocket of one width is a slot."""
+UPRIGHT = 0.9999
+"""Cosine of the angle between a cylinder's axis and the spindle's, at least."""
 MOST_LEVELS = 200
+NOTHING = Polygon()
 MOST_BOW = 0.05
 """mm: an arc found again is on average not farther from its chords."""
 
@@ -45,14 +49,20 @@ class Model:
     """mm: how well the corners of flattened arcs lie on them."""
     most_turn: float
     """Radians between two neighbouring chords of an arc, at most."""
+    rounds: NDArray[np.float64]
+    """(k, 3): x, y and radius of a solid's upright cylinders."""
 
     def shadow(self, z: float) -> BaseGeometry:
         return shadow(self.vertices, self.triangles, z)
 
 
-def model_of(body: Body, vertices: NDArray[np.float64], source: str) -> Model:
+def model_of(body: Body, vertices: NDArray[np.float64], matrix: NDArray[np.float64], source: str) -> Model:
+    """A body whose `vertices` were placed by `matrix` (4, 4)."""
     fine = source == "solid"
-    return Model(vertices, body.triangles, 2e-4 if fine else 5e-3, 0.25 if fine else 0.45)
+    upright = [f for f in body.faces if f.kind == "cylinder" and abs(float(matrix[2, :3] @ np.array(f.axis))) > UPRIGHT]
+    axes = [(*(matrix[:2, :3] @ np.array(f.origin) + matrix[:2, 3]), f.radius) for f in upright]
+    rounds = np.unique(np.array(axes).reshape(-1, 3).round(6), axis=0)
+    return Model(vertices, body.triangles, 2e-4 if fine else 5e-3, 0.25 if fine else 0.45, rounds)
 
 
 def find_features(model: Model, body: Body, rotation: NDArray[np.float64], stock: BaseGeometry,
@@ -98,14 +108,9 @@ def level_floors(model: Model) -> list[tuple[float, BaseGeometry]]:
 
 def slice_areas(model: Model, z: float, stock: BaseGeometry, stock_top: float) -> list[Feature]:
     """What is free of the part at height `z`: the areas that a cutter may clear down to there."""
-    free = stock.difference(model.shadow(z))
-    found = []
-    for face in shapely.get_parts(free):
-        if isinstance(face, Polygon) and face.area >= LEAST_AREA:
-            feature = _feature(model, "slice", face, stock.boundary, stock_top, z, "")
-            if feature is not None:
-                found.append(feature)
-    return with_names(found)
+    solid = model.shadow(z)
+    made = [_feature(model, "slice", g, stock.boundary, stock_top, z, "", solid) for g in _pieces(stock, solid)]
+    return with_names([f for f in made if f is not None])
 
 
 def _floor(model: Model, z: float, face: Polygon, above: BaseGeometry, silhouette: BaseGeometry,
@@ -196,7 +201,7 @@ def _drilled(model: Model, body: Body, rotation: NDArray[np.float64], found: lis
     known = [(f.outline[0][0] + f.diameter / 2, f.outline[0][1]) for f in found if f.diameter is not None]
     upright: dict[tuple[float, float, float], list[NDArray[np.float64]]] = {}
     for number, face in enumerate(body.faces):
-        if face.kind != "cylinder" or not face.inward or abs(float((rotation @ np.array(face.axis))[2])) < 0.9999:
+        if face.kind != "cylinder" or not face.inward or abs(float((rotation @ np.array(face.axis))[2])) < UPRIGHT:
             continue
         spot = model.vertices[np.unique(body.triangles[body.face_of == number])]
         centre = _ring_centre(spot[:, :2])
@@ -230,22 +235,32 @@ def _outside(model: Model, silhouette: BaseGeometry, bottom: float, stock: BaseG
              stock_top: float) -> list[Feature]:  # fmt: skip
     """What of the stock stands outside the part's outline, if any does."""
     solid = shapely.union_all([Polygon(g.exterior) for g in shapely.get_parts(silhouette)])
-    rest = stock.difference(solid)
-    if rest.area < max(LEAST_AREA, 1e-4 * stock.area):
+    if stock.difference(solid).area < max(LEAST_AREA, 1e-4 * stock.area):
         return []
-    pieces = [g for g in shapely.get_parts(rest) if g.area >= LEAST_AREA]
-    made = [_feature(model, "outside", g, stock.boundary, stock_top, bottom, "") for g in pieces]
+    made = [
+        _feature(model, "outside", g, stock.boundary, stock_top, bottom, "", solid) for g in _pieces(stock, solid)
+    ]  # fmt: skip
     return [f for f in made if f is not None]
 
 
+def _pieces(stock: BaseGeometry, solid: BaseGeometry) -> list[Polygon]:
+    """What of the stock is not the part, parted where only the chords of a round part let it hang together."""
+    found: list[Polygon] = []
+    for piece in shapely.get_parts(stock.difference(solid)):
+        core = piece.buffer(-0.5 * CHORD, join_style="mitre").buffer(0.5 * CHORD, join_style="mitre")
+        parts = [g for g in shapely.get_parts(core) if g.area >= LEAST_AREA]
+        found += parts if len(parts) > 1 else [piece]
+    return [g for g in found if isinstance(g, Polygon) and g.area >= LEAST_AREA]
+
+
 def _feature(model: Model, kind: Kind, shape: BaseGeometry, opened: BaseGeometry | None, top: float, bottom: float,
-             note: str) -> Feature | None:  # fmt: skip
-    """A feature of a plane area. `opened` is the open part of its boundary."""
+             note: str, solid: BaseGeometry = NOTHING) -> Feature | None:  # fmt: skip
+    """A feature of a plane area. `opened` is the open part of its boundary, but where `solid` stands right beyond."""
     polygons = [g for g in shapely.get_parts(shape) if isinstance(g, Polygon) and g.area >= LEAST_AREA]
     if not polygons:
         return None
     polygon = shapely.orient_polygons(max(polygons, key=lambda g: g.area))
-    outline, flags = _ring(model, polygon.exterior, opened)
+    outline, flags = _ring(model, polygon.exterior, opened, solid)
     islands = tuple(_ring(model, r, None)[0] for r in polygon.interiors if Polygon(r).area > 1e-3)
     open_edges = tuple(i for i, f in enumerate(flags) if f)
     circle = circle_of(outline, max(1e-3, 2 * model.arc_tolerance)) if not open_edges and not islands else None
@@ -294,8 +309,9 @@ def _swept(outline: Vertices, islands: tuple[Vertices, ...], open_edges: tuple[i
     return free_space(region, width, 0.005)
 
 
-def _ring(model: Model, ring: BaseGeometry, opened: BaseGeometry | None) -> tuple[Vertices, tuple[bool, ...]]:
-    """A ring as vertices with arcs, and which edges are open."""
+def _ring(model: Model, ring: BaseGeometry, opened: BaseGeometry | None, solid: BaseGeometry = NOTHING
+          ) -> tuple[Vertices, tuple[bool, ...]]:  # fmt: skip
+    """A ring as vertices with arcs, and which edges are open; an outline counterclockwise."""
     points = np.asarray(ring.coords)[:-1, :2]
     if opened is None or opened.is_empty:
         marks = np.zeros(len(points), dtype=bool)
@@ -303,7 +319,12 @@ def _ring(model: Model, ring: BaseGeometry, opened: BaseGeometry | None) -> tupl
         line = opened.buffer(2 * BESIDE)
         points = _noded(points, opened)
         after = np.roll(points, -1, axis=0)
-        marks = np.asarray(shapely.contains_properly(line, shapely.points((points + after) / 2)))
+        middles, ways = (points + after) / 2, after - points
+        marks = np.asarray(shapely.contains_properly(line, shapely.points(middles)))
+        # At the tip between the stock's border and a round part that touches it both sides lie on the border.
+        out = np.column_stack([ways[:, 1], -ways[:, 0]]) / np.maximum(np.hypot(*ways.T), 1e-12)[:, None]
+        marks &= ~shapely.contains_xy(solid, middles + CHORD * out)
+    points, marks = onto_circles(points, marks, model.rounds, CHORD, ANGLE)
     found = ring_with_arcs(points, marks, model.arc_tolerance, model.most_turn)
     plain = Polygon(points)
     if abs(abs(ring_area(found[0])) - plain.area) > 0.5 * MOST_BOW * plain.length + 1e-6:

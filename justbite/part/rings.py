@@ -59,6 +59,39 @@ def ring_with_arcs(points: NDArray[np.float64], marks: NDArray[np.bool_], tolera
     return tuple(vertices), tuple(kept)
 
 
+def onto_circles(points: NDArray[np.float64], marks: NDArray[np.bool_], circles: NDArray[np.float64], sagitta: float,
+                 turn: float) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:  # fmt: skip
+    """A closed polyline (n, 2) with its corners on known circles (k, 3: x, y, radius) where they are chords of them.
+
+    Where the chords of a cylinder's upper and lower edge cross, corners lie up to `sagitta` mm inside it, and close
+    together: of such a run so many stay as chords of `sagitta` mm or `turn` radians ask for.
+    """
+    on = np.full(len(points), -1)
+    points = points.copy()
+    low, high, radii = points.min(axis=0) - sagitta, points.max(axis=0) + sagitta, circles[:, 2:]
+    circles = circles[((circles[:, :2] + radii > low) & (circles[:, :2] - radii < high)).all(axis=1)]
+    far = np.hypot(points[:, None, 0] - circles[:, 0], points[:, None, 1] - circles[:, 1])
+    near = (circles[:, 2] - far < sagitta) & (far < circles[:, 2] + 1e-6)
+    # One that only crosses the ring has fewer corners of it.
+    for number in np.argsort(-near.sum(axis=0)):
+        own = (on < 0) & near[:, number]
+        centre = circles[number, :2]
+        points[own] = centre + (points[own] - centre) * (circles[number, 2] / far[own, number])[:, None]
+        on[own] = number
+    # Of each run all but its ends may go; the mark of an edge is that of the point it begins at.
+    inside = (on >= 0) & (on == np.roll(on, 1)) & (on == np.roll(on, -1)) & (marks == np.roll(marks, 1))
+    keep = np.ones(len(points), dtype=bool)
+    last = 0
+    for k in range(1, len(points)):
+        if inside[k]:
+            radius = circles[on[k], 2]
+            chord = 0.5 * min(turn * radius, 2.0 * math.sqrt(2.0 * radius * sagitta))
+            keep[k] = math.dist(points[last], points[k]) >= chord
+        if keep[k]:
+            last = k
+    return points[keep], marks[keep]
+
+
 def _whole_circle(points: NDArray[np.float64], tolerance: float, most_turn: float) -> Circle | None:
     """The circle that all points lie on, close enough to each other."""
     count = len(points)

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from justbite.model.before import cut_top, floors_before
 from justbite.model.job import Job, Operation, Region
 from justbite.model.moves import RAPID, Moves
-from justbite.model.shapes import free_space, job_space, region_shape
+from justbite.model.shapes import job_space, region_shape
 from justbite.proof import measure
 from justbite.proof.gouge import AIR, deepest
 from justbite.proof.lanes import run_over
@@ -223,7 +223,7 @@ def _emptied(stock: Stock, job: Job, operation: Operation, radius: float) -> lis
     cut = {n for o in job.operations for n in o.regions}
     found: list[tuple[shapely.Geometry, float]] = []
     for region in (job.region(n) for n in operation.regions):
-        free = free_space(region, AIR * radius + operation.allowance.wall, stock.chord)
+        free = job_space(job, region, AIR * radius + operation.allowance.wall, stock.chord)
         own = [region_shape(job.region(n), stock.chord) for n in cut if n != region.name]
         air = free.difference(region_shape(region, stock.chord)).difference(shapely.union_all(own))
         found.append((air, region.bottom - 1.0))

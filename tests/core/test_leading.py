@@ -1,6 +1,7 @@
 """Areas that lead into one another: what the one before left on its wall stands before the next one's open edge."""
 
 import math
+import re
 from typing import Any
 
 import numpy as np
@@ -9,6 +10,7 @@ from django.test import SimpleTestCase
 
 from justbite.model.job import Job
 from justbite.model.parse import parse_job
+from justbite.model.shapes import job_space
 from justbite.path.area import SEAM, comes_to, make_area
 from justbite.path.works import _gone_before
 from justbite.plan import plan
@@ -116,3 +118,74 @@ class LeadingTest(SimpleTestCase):
                 self.assertEqual(row["gouge_mm"], 0)
                 told = {w["code"] for w in report["warnings"] if w["severity"] != "note"}
                 self.assertEqual(told, set())
+
+
+def slot_into_groove() -> dict[str, Any]:
+    """A slot 6 mm deep that ends in a groove 14 mm wide and 12 deep; beyond the groove the block goes on."""
+    data = job(rectangle(60, 40))
+    data["regions"] = [
+        {"name": "groove", "outline": [[10, 0], [24, 0], [24, 40], [10, 40]], "open_edges": [0, 2], "bottom": -12},
+        {"name": "slot", "outline": [[24, 13], [55, 13], [55, 27], [24, 27]], "open_edges": [3], "bottom": -6},
+    ]
+    data["stock"] = {"box": {"min": [0, 0, -20], "max": [60, 40, 0]}}
+    data["operations"][0].update(regions=["groove", "slot"], allowance={"wall": 0.0, "floor": 0.0})
+    return data
+
+
+class BeyondTest(SimpleTestCase):
+    """Where an open edge leads into another area, the stock goes on beyond that."""
+
+    WALL = shapely.box(0, 0, 9.99, 40)
+
+    def space(self, data: dict[str, Any], name: str, strip: float = 20.0) -> Any:
+        made = parse_job(data)
+        return job_space(made, made.region(name), strip, CHORD)
+
+    def test_the_far_wall_of_what_a_slot_leads_into(self) -> None:
+        for after in ([], ["groove"]):
+            data = slot_into_groove()
+            data["regions"][1]["after"] = after
+            space = self.space(data, "slot")
+            self.assertEqual(space.intersection(self.WALL).area, 0)
+            # All of the groove that lies straight before the slot, and where that is open to the air.
+            self.assertTrue(space.covers(shapely.box(10.05, 13.05, 54.95, 26.95)))
+            self.assertAlmostEqual(space.area, 31 * 14 + 14 * 14, delta=0.5)
+
+    def test_on_through_a_second_area_and_out_of_the_stock(self) -> None:
+        """Beyond a narrow area lies another as deep, open to the air: all of that is free."""
+        data = slot_into_groove()
+        data["regions"][0].update(outline=[[20, 0], [24, 0], [24, 40], [20, 40]], open_edges=[0, 2, 3])
+        left = {"name": "left", "outline": [[0, 10], [20, 10], [20, 30], [0, 30]], "open_edges": [1, 3], "bottom": -12}
+        data["regions"].append(left)
+        space = self.space(data, "slot", 40.0)
+        self.assertTrue(space.covers(shapely.box(-15, 13.05, 54.95, 26.95)))
+        # No farther than the strip is deep, and no wider than the slot.
+        np.testing.assert_allclose(space.bounds, (-16, 13, 55, 27), atol=0.01)
+
+    def test_areas_in_an_area_are_not_beyond_it(self) -> None:
+        """A face over a block whose outside is cut to the same border: its air is all round, as alone."""
+        data = slot_into_groove()
+        face = {"name": "face", "outline": rectangle(60, 40), "open_edges": "all", "bottom": -1}
+        core = [[5, 5], [55, 5], [55, 35], [5, 35]]
+        around = {**face, "name": "around", "islands": [core], "bottom": -15}
+        data["regions"] = [face, around]
+        data["operations"][0]["regions"] = ["face", "around"]
+        self.assertAlmostEqual(self.space(data, "face").area, 100 * 80, delta=1e-6)
+        listed = {**face, "open_edges": [0, 1, 2, 3]}
+        self.assertAlmostEqual(self.space({**data, "regions": [listed, around]}, "face").area, 100 * 80, delta=1e-6)
+
+    def test_no_cut_comes_to_the_far_wall(self) -> None:
+        """All places of the program below the top of the block, read from its text; the cutter is 10 mm wide."""
+        data = slot_into_groove()
+        made = plan(parse_job(data))
+        words = (dict(re.findall(r"([XYZ])(-?[\d.]+)", line)) for line in made.program.splitlines())
+        x = z = 0.0
+        low = math.inf
+        for word in words:
+            x, z = float(word.get("X", x)), float(word.get("Z", z))
+            low = min(low, x) if z < -0.1 else low
+        self.assertGreaterEqual(low, 15.0)
+        (row,) = made.report["operations"]
+        self.assertEqual(row["gouge_mm"], 0)
+        self.assertLessEqual(row["max_over_target"], 1.05)
+        self.assertLess(row["left_over_share"], 0.001)
