@@ -1,0 +1,141 @@
+"""Round parts that touch other surfaces: outlines by a solid's cylinders, and tips at the stock's border."""
+
+import contextlib
+import io
+import math
+import tempfile
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import shapely
+from django.test import SimpleTestCase
+
+from justbite.layout import Layout, lay_out, region_of
+from justbite.model.feature import Feature
+from justbite.model.placing import Margins, Placing
+from justbite.model.shapes import free_space, region_shape
+from justbite.part.features import Model, _feature
+from justbite.part.read import read_part
+from justbite.part.rings import circle_of, onto_circles, ring_with_arcs
+
+SAGITTA, TURN = 0.01, 0.2
+
+
+@cache
+def arm() -> bytes:
+    """A web 20 mm wide between two bosses of 36 and 28 mm, 8 and 5 mm higher than it, with holes of 18 and 12 mm."""
+    from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
+    from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCylinder
+    from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
+    from OCP.Message import Message
+    from OCP.STEPControl import STEPControl_AsIs, STEPControl_Writer
+
+    def cylinder(x: float, radius: float, top: float) -> Any:
+        return BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(x, 0, -20), gp_Dir(0, 0, 1)), radius, top + 20).Shape()
+
+    shape = BRepPrimAPI_MakeBox(gp_Pnt(0, -10, -20), gp_Pnt(80, 10, -8)).Shape()
+    for x, radius, top in ((0, 18, 0), (80, 14, -3)):
+        shape = BRepAlgoAPI_Fuse(shape, cylinder(x, radius, top)).Shape()
+    for x, radius in ((0, 9), (80, 6)):
+        shape = BRepAlgoAPI_Cut(shape, cylinder(x, radius, 1)).Shape()
+    Message.DefaultMessenger_s().ChangePrinters().Clear()
+    writer = STEPControl_Writer()
+    writer.Transfer(shape, STEPControl_AsIs)
+    with tempfile.TemporaryDirectory() as folder, contextlib.redirect_stdout(io.StringIO()):
+        writer.Write(str(Path(folder) / "arm.step"))
+        return (Path(folder) / "arm.step").read_bytes()
+
+
+@cache
+def laid(margin: float) -> Layout:
+    part = read_part(arm(), "arm.step", None, 0.02, 0.002)
+    return lay_out(part, Placing(stock=Margins(x=(margin, margin), y=(margin, margin))))
+
+
+def of_kind(margin: float, kind: str) -> list[Feature]:
+    return [f for f in laid(margin).features.features if f.kind == kind]
+
+
+class ArmTest(SimpleTestCase):
+    def test_a_hole_is_found_once(self) -> None:
+        """The chords of a cylinder's two edges cross: the hole of 12 mm was told twice, once with 146 corners."""
+        self.assertEqual(sorted(f.diameter or 0.0 for f in of_kind(0.0, "hole")), [12.0, 18.0])
+        self.assertEqual([f.name for f in of_kind(0.0, "through pocket")], [])
+
+    def test_walls_of_bosses_are_arcs(self) -> None:
+        (web,) = of_kind(0.0, "half-open pocket")
+        self.assertLessEqual(len(web.outline), 10)
+        circles = sorted(round(r, 3) for r in self.radii(web))
+        self.assertEqual(circles, [14.0, 18.0])
+
+    @staticmethod
+    def radii(feature: Feature) -> list[float]:
+        """Of the arcs of an outline: half the chord over the sine of half the angle."""
+        follow = (*feature.outline[1:], feature.outline[0])
+        pairs = [(a, b) for a, b in zip(feature.outline, follow, strict=True) if abs(a[2]) > 0.05]
+        return [math.dist(a[:2], b[:2]) / 2 / abs(math.sin(2 * math.atan(a[2]))) for a, b in pairs]
+
+    def test_no_open_edge_leads_into_the_part(self) -> None:
+        """Where a boss touches the stock's border its own wall was told open: a cut went all through the boss."""
+        for margin in (0.0, 2.0):
+            layout = laid(margin)
+            assert layout.model is not None
+            for feature in layout.features.features:
+                region = region_of(feature)
+                beyond = free_space(region, 20.0, 0.005).difference(region_shape(region, 0.005))
+                solid = layout.model.shadow(feature.bottom + 0.01).buffer(-0.02)
+                self.assertLess(beyond.intersection(solid).area, 0.5, f"{feature.name}, margin {margin}")
+
+    def test_the_part_s_side_of_a_tip_is_a_wall(self) -> None:
+        """A disc whose last chord before it touches the stock's border lies within a hair of that."""
+        angles = np.radians(-89.6 - 1.7 * np.arange(211))
+        disc = shapely.Polygon(18.0 + 18.0 * np.column_stack([np.cos(angles), np.sin(angles)]))
+        stock = shapely.box(0, disc.bounds[1], 36, 18)
+        corner = min(shapely.get_parts(stock.difference(disc)), key=lambda g: g.bounds[0])
+        flat = Model(np.zeros((0, 3)), np.zeros((0, 3), np.int32), 2e-4, 0.25, np.zeros((0, 3)))
+        found = _feature(flat, "outside", corner, stock.boundary, 0.0, -5.0, "", disc)
+        assert found is not None
+        beyond = free_space(region_of(found, "corner"), 20.0, 0.005)
+        self.assertLess(beyond.intersection(disc.buffer(-0.02)).area, 0.5)
+
+    def test_what_hangs_together_by_chords_only_is_parted(self) -> None:
+        """Round the larger boss two corners of the stock, and both sides of the web."""
+        areas = sorted(f.area for f in of_kind(0.0, "outside"))
+        self.assertEqual(len(areas), 4)
+        corner = 18.0**2 * (1 - math.pi / 4)
+        np.testing.assert_allclose(areas[:2], [corner, corner], rtol=0.01)
+
+
+class CirclesTest(SimpleTestCase):
+    def ring(self, turns: tuple[float, ...], radius: float = 8.0) -> np.ndarray[Any, Any]:
+        """What is common to circles of 90 chords about (3, 4), each turned by so much of a chord."""
+        angles = 2 * np.pi * (np.arange(90)[None, :] + np.array(turns)[:, None]) / 90
+        spots = np.array([3.0, 4.0]) + radius * np.stack([np.cos(angles), np.sin(angles)], axis=2)
+        return np.asarray(shapely.intersection_all(shapely.polygons(spots)).exterior.coords)[:-1]
+
+    def test_crossing_chords_make_one_circle(self) -> None:
+        known = np.array([[3.0, 4.0, 8.0], [11.0, 4.0, 30.0]])
+        for turns in ((0.0,), (0.0, 0.5), (0.0, 0.1), (0.0, 0.3, 0.6)):
+            points = self.ring(turns)
+            kept, marks = onto_circles(points, np.zeros(len(points), bool), known, SAGITTA, TURN)
+            np.testing.assert_allclose(np.hypot(*(kept - [3, 4]).T), 8.0, atol=1e-9)
+            found = circle_of(ring_with_arcs(kept, marks, 2e-4, 0.25)[0], 1e-3)
+            assert found is not None
+            np.testing.assert_allclose((found.x, found.y, found.radius), (3, 4, 8), atol=1e-6)
+
+    def test_other_corners_stay(self) -> None:
+        square = np.array([[0.0, 0.0], [10.0, 0.0], [10.0, 10.0], [0.0, 10.0]])
+        for known in (np.zeros((0, 3)), np.array([[5.0, 5.0, 5.0]]), np.array([[50.0, 50.0, 3.0]])):
+            kept, _ = onto_circles(square, np.zeros(4, bool), known, SAGITTA, TURN)
+            np.testing.assert_array_equal(kept, square)
+
+    def test_the_ends_of_a_run_of_one_mark_stay(self) -> None:
+        points = self.ring((0.0, 0.1))
+        marks = np.arange(len(points)) < 31
+        kept, own = onto_circles(points, marks, np.array([[3.0, 4.0, 8.0]]), SAGITTA, TURN)
+        self.assertLess(len(kept), len(points))
+        for k in (0, 31):
+            self.assertLess(np.hypot(*(kept - points[k]).T).min(), SAGITTA)
+        self.assertEqual(np.count_nonzero(np.diff(own.astype(int))), 1)
