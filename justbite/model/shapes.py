@@ -5,7 +5,6 @@ the arc to the next vertex, positive counterclockwise (the DXF polyline's conven
 """
 
 import math
-from itertools import pairwise
 
 import numpy as np
 import shapely
