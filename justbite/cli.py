@@ -17,6 +17,7 @@ def main(arguments: list[str] | None = None) -> int:
     planning = commands.add_parser("plan", help="plan a job file: NC program and report")
     planning.add_argument("job", type=Path)
     planning.add_argument("--out", type=Path, required=True)
+    planning.add_argument("--part", type=Path, help="the part that the job was made from: the program is held against it")
     commands.add_parser("schema", help="print the JSON Schema of the job file")
     bench = commands.add_parser("bench", help="print the engine's figures")
     bench.add_argument("--jobs", type=Path, help="a JSON list of jobs; areas made from seeds when left out")
@@ -40,7 +41,7 @@ def main(arguments: list[str] | None = None) -> int:
     try:
         if chosen.command == "read":
             return _read(chosen)
-        return _plan(chosen.job, chosen.out)
+        return _plan(chosen.job, chosen.out, chosen.part)
     except InputError as error:
         print("\n".join(error.faults), file=sys.stderr)
     except JustBiteError as error:
@@ -50,12 +51,19 @@ def main(arguments: list[str] | None = None) -> int:
     return 2
 
 
-def _plan(job_file: Path, out: Path) -> int:
+def _plan(job_file: Path, out: Path, part_file: Path | None) -> int:
     job = load_job(job_file.read_bytes())
     # The kernels take a moment to load: only when there is something to plan.
+    from justbite import tolerances
+    from justbite.layout import corners_in
+    from justbite.part.read import read_part
     from justbite.plan import plan
 
-    result = plan(job, _show if sys.stderr.isatty() else lambda share, what: None)
+    corners = None
+    if part_file is not None:
+        part = read_part(part_file.read_bytes(), part_file.name, None, tolerances.JOIN, tolerances.CHORD)
+        corners = corners_in(job, part)
+    result = plan(job, _show if sys.stderr.isatty() else lambda share, what: None, corners)
     out.mkdir(parents=True, exist_ok=True)
     (out / "program.nc").write_text(result.program)
     (out / "report.json").write_text(json.dumps(result.report, indent=2))

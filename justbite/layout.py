@@ -120,6 +120,17 @@ def matrix_of(job: Job) -> NDArray[np.float64] | None:
     return np.array(rows, dtype=float) if rows else None
 
 
+def corners_in(job: Job, part: Part | Drawing) -> NDArray[np.float64] | None:
+    """(m, 3, 3): the corners of the triangles of a job's part in the job's coordinates; None of a drawing."""
+    if isinstance(part, Drawing):
+        return None
+    matrix = matrix_of(job)
+    matrix = np.eye(4) if matrix is None else matrix
+    number = int(((job.part or {}).get("placing") or {}).get("body", 0))
+    body = part.bodies[min(number, len(part.bodies) - 1)]
+    return np.asarray((body.vertices @ matrix[:3, :3].T + matrix[:3, 3])[body.triangles])
+
+
 def _drawn(drawing: Drawing, placing: Placing, other: tuple[Body, NDArray[np.float64]] | None) -> Layout:
     """A drawing lies as it is drawn: it may be turned about Z, and is as thick as its stock."""
     flat = _flat_body(drawing)

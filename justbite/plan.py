@@ -10,6 +10,7 @@ from itertools import pairwise
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from justbite import __version__, rules, slower, tolerances
 from justbite.bite import solver
@@ -34,8 +35,10 @@ from justbite.path.predrill import drilled_notes
 from justbite.path.rough import Bears, add_operation
 from justbite.path.works import Limits, Swept
 from justbite.prepare import bite_of, case_for, check_job, own_bites
+from justbite.proof.against import cut_into
 from justbite.proof.audit import Audit, ProofSettings, audit_operation, renumbered
 from justbite.proof.stockmap import Stock
+from justbite.proved import into_finding, proof_findings
 from justbite.yardstick import plain_seconds
 
 PROVING = (0.75, 0.9, 0.94, 0.97, 0.99)
@@ -43,9 +46,6 @@ PROVING = (0.75, 0.9, 0.94, 0.97, 0.99)
 
 Progress = Callable[[float, str], None]
 """Called with the share done (0 to 1) and what is being done; may raise StoppedError."""
-
-OVER_BITE = 1.10
-"""Measured engagement over target above which the program must not be run."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,8 +57,11 @@ class Plan:
     trace: PathTrace
 
 
-def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:
-    """Plan a job (in millimetres). Raises InputError or StoppedError; nothing is half done."""
+def plan(job: Job, progress: Progress = lambda share, what: None, part: NDArray[np.float64] | None = None) -> Plan:
+    """Plan a job (in millimetres). Raises InputError or StoppedError; nothing is half done.
+
+    `part`: (m, 3, 3) corners of the part's triangles in the job's coordinates; the program is held against it.
+    """
     give_back_large()
     machine, _ = check_job(job)
     travel = job.travel_height
@@ -111,7 +114,9 @@ def plan(job: Job, progress: Progress = lambda share, what: None) -> Plan:
     slowed_blocks = 0
     for shares in pairwise(PROVING):
         program, moves = write_program(job.name, moves, headings, travel, job.setup.work_offset)
-        report, trace, found, bearable = _prove(job, bites, machine, moves, program, compute, progress, shares)
+        report, trace, found, bearable = _prove(
+            job, bites, machine, moves, program, compute, progress, shares, part
+        )  # fmt: skip
         if shares[1] == PROVING[-1] or not any(f.code == "proof.thick-chip" for f in found):
             break
         quick, moves = moves.feed, slower.slowed(moves, *bearable)
@@ -238,7 +243,7 @@ def _bite_findings(operation: Operation, bite: Bite) -> list[Finding]:
 
 
 def _prove(job: Job, bites: list[Bite], machine: Machine, planned: Moves, program: str,
-           compute: list[float], progress: Progress, shares: tuple[float, ...]
+           compute: list[float], progress: Progress, shares: tuple[float, ...], corners: NDArray[np.float64] | None
            ) -> tuple[dict[str, Any], PathTrace, list[Finding], tuple[np.ndarray, np.ndarray]]:  # fmt: skip
     """Read the program back, run it, measure it, and put the report together.
 
@@ -281,10 +286,16 @@ def _prove(job: Job, bites: list[Bite], machine: Machine, planned: Moves, progra
         row["follow_saved_seconds"] = float(steady[at].sum() - seconds[at].sum()) if operation.follow_bite else 0.0
         rows.append(row)
         row["chip_mm"], row["chip_over_borne"] = audit.chip, audit.chip / borne
-        findings += _proof_findings(operation, bite, audit, borne)
+        findings += proof_findings(operation, bite, audit, borne)
         findings += rules.drop_findings(job, operation, audit.drop, audit.drop_at)
         findings += rules.curve_findings(operation, bite, machine, replace(own, part=part[at]))
         pieces.append(PathTrace.of(audit.trace, own, seconds, at, part[at], bite.ae))
+    into = None
+    if corners is not None:
+        cutters = [(t.diameter / 2, t.corner_radius) for t in (job.tool(o.tool) for o in job.operations)]
+        cuts = cut_into(corners, read, cutters)
+        findings += [into_finding(job.operations[c.operation].name, c) for c in cuts]
+        into = {"deep_mm": max((c.deep for c in cuts), default=0.0), "area_mm2": sum(c.area for c in cuts)}
     total = float(seconds.sum())
     report = {
         "name": job.name,
@@ -293,6 +304,7 @@ def _prove(job: Job, bites: list[Bite], machine: Machine, planned: Moves, progra
         "ideal_seconds": sum(r["ideal_seconds"] for r in rows),
         "limit_seconds": sum(r["limit_seconds"] for r in rows),
         "blocks": len(read),
+        "into_part": into,
         "operations": rows,
     }
     return report, PathTrace.joined(pieces), findings, (read.line, bearable)
@@ -347,50 +359,3 @@ def _row(job: Job, operation: Operation, bite: Bite, audit: Audit, moves: Moves,
         "bite": {k: v for k, v in bite.as_dict().items() if k != "ceilings"},
         "limits": [c.as_dict() for c in bite.ceilings],
     }
-
-
-def _proof_findings(operation: Operation, bite: Bite, audit: Audit, borne: float) -> list[Finding]:
-    found = []
-    name = operation.name
-    if audit.most_depth > OVER_BITE * bite.ae:
-        share = 100 * audit.most_depth / bite.ae
-        found.append(
-            Finding(
-                "proof.over-bite", f'"{name}" takes {share:.0f} % of its bite at one place.', name, "", *audit.most_at
-            )
-        )
-    rate = 1000.0 * bite.removal_rate
-    if audit.entry_rate > OVER_BITE * rate:
-        share = 100 * audit.entry_rate / rate
-        found.append(
-            Finding(
-                "proof.entry-load", f'A way in of "{name}" takes {share:.0f} % of what the bite takes in a minute.',
-                name, "", *audit.entry_at,
-            )
-        )  # fmt: skip
-    if audit.chip > OVER_BITE * borne:
-        found.append(
-            Finding(
-                "proof.thick-chip",
-                f'A chip of "{name}" is {audit.chip:.3f} mm thick at one place; a tooth bears {borne:.3f} mm.',
-                name, "", *audit.chip_at,
-            )
-        )  # fmt: skip
-    if audit.gouge > 0:
-        found.append(
-            Finding(
-                "proof.gouge", f'"{name}" cuts {audit.gouge:.3f} mm into what must stay.', name, "", *audit.gouge_at
-            )
-        )
-    if audit.rapid > tolerances.GOUGE:
-        found.append(
-            Finding("proof.rapid-in-stock", f'A rapid of "{name}" runs {audit.rapid:.2f} mm deep through stock.',
-                    name, "", *audit.rapid_at)
-        )  # fmt: skip
-    if audit.left_over > 0.003:
-        found.append(
-            Finding(
-                "area.left-over", f'"{name}" leaves {100 * audit.left_over:.2f} % of what the cutter can reach.', name
-            )
-        )
-    return found

@@ -186,7 +186,7 @@ def compute_plan(pk: int) -> None:
 
     ended: dict[str, Any]
     try:
-        program, report, trace = core.plan(plan.document, progress)
+        program, report, trace = core.plan(plan.document, progress, _part_of(plan.document))
         ended = {
             "state": Plan.State.DONE, "progress": 1.0, "report": report, "program": program, "trace": trace,
         }  # fmt: skip
@@ -201,6 +201,13 @@ def compute_plan(pk: int) -> None:
             "sentence": "The planner failed on this job. The job is safe; please keep it as it is and report it.",
         }
     Plan.objects.filter(pk=pk).update(finished=timezone.now(), doing="", **ended)
+
+
+def _part_of(document: dict[str, Any]) -> bytes | None:
+    """The packed reading of the part that a document was made from; None where there is none, or it is gone."""
+    pk = (document.get("part") or {}).get("id")
+    part = PartFile.objects.filter(pk=pk, state=PartFile.State.DONE).first() if pk is not None else None
+    return bytes(part.reading) if part is not None else None
 
 
 def bury_silent_plans() -> int:

@@ -3,7 +3,7 @@
 from itertools import pairwise, takewhile
 
 from justbite.model.job import Job, Operation, Region
-from justbite.model.shapes import OVERLAP, SAME, region_shape
+from justbite.model.shapes import SAME, overlap
 
 
 def earlier(job: Job, operation: Operation) -> list[Operation]:
@@ -23,7 +23,7 @@ def cut_top(job: Job, operation: Operation, region: Region, chord: float) -> flo
         if other.name == region.name or not left or other.bottom > region.top + SAME:
             continue
         floor = other.bottom + min(left)
-        if floor > top + SAME and _overlap(other, region, chord):
+        if floor > top + SAME and overlap(other, region, chord):
             top = floor
     return top
 
@@ -37,13 +37,9 @@ def floors_before(job: Job, operation: Operation, region: Region, chord: float) 
     for done in earlier(job, operation):
         for other in map(job.region, done.regions):
             floor = other.bottom + done.allowance.floor
-            if bottom + SAME < floor < top - SAME and (other.name == region.name or _overlap(other, region, chord)):
+            if bottom + SAME < floor < top - SAME and (other.name == region.name or overlap(other, region, chord)):
                 found.add(floor)
     return sorted(found, reverse=True)
-
-
-def _overlap(one: Region, other: Region, chord: float) -> bool:
-    return bool(region_shape(one, chord).intersection(region_shape(other, chord)).area > OVERLAP)
 
 
 def sections(job: Job, operation: Operation, region: Region, chord: float) -> tuple[float, ...]:

@@ -52,6 +52,7 @@ CODES: dict[str, tuple[str, str]] = {
     "proof.over-bite": ("error", "Do not run the program; plan again with a smaller bite."),
     "proof.gouge": ("error", "Do not run the program."),
     "proof.rapid-in-stock": ("error", "Do not run the program."),
+    "proof.into-part": ("error", "Do not run the program; look at the areas and their open edges there."),
 }  # fmt: skip
 """Code -> (severity, hint)."""
 

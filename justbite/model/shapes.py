@@ -143,10 +143,15 @@ def free_space(region: Region, strip: float, chord: float, others: BaseGeometry 
         beyond = [_beside(run, strip).buffer(1e-4) for run in outer]
         free = shapely.union_all([shape, *beyond, free.intersection(theirs)])
         # Borders that are one but for their chords: no seam may stay between them.
-        free = free.buffer(ONE_BORDER, join_style="mitre").buffer(-ONE_BORDER, join_style="mitre")
+        free = closed(free)
         free = free.difference(_closed(outline, chains))
     free = free.difference(islands)
     return shapely.union_all([g for g in shapely.get_parts(free) if g.intersects(shape)])
+
+
+def closed(shape: BaseGeometry) -> BaseGeometry:
+    """A shape without seams between borders that are one."""
+    return shape.buffer(ONE_BORDER, join_style="mitre").buffer(-ONE_BORDER, join_style="mitre")
 
 
 def _zone_beyond(outline: Polygon, others: BaseGeometry) -> BaseGeometry:
@@ -274,6 +279,12 @@ def _led_into(job: Job, region: Region, chord: float) -> list[Region]:
     return found
 
 
+def overlap(one: Region, other: Region, chord: float) -> bool:
+    """Whether two areas lie over or in each other; borders that are one in all but their chords do not."""
+    own = region_shape(one, chord).buffer(-ONE_BORDER, join_style="mitre")
+    return bool(own.intersection(region_shape(other, chord)).area > OVERLAP)
+
+
 def beside(job: Job, region: Region, chord: float) -> tuple[BaseGeometry, BaseGeometry]:
     """Other areas that an open edge may lead to: those at least as deep as this one, and those whose floor is higher.
 
@@ -283,10 +294,9 @@ def beside(job: Job, region: Region, chord: float) -> tuple[BaseGeometry, BaseGe
     deeper: list[BaseGeometry] = []
     floors: list[BaseGeometry] = []
     if region.open_edges:
-        own = region_shape(region, chord)
         for other in job.regions:
             if other.name != region.name:
                 shape, shallow = region_shape(other, chord), other.bottom > region.bottom + SAME
-                if (other.name in region.after and not shallow) or shape.intersection(own).area <= OVERLAP:
+                if (other.name in region.after and not shallow) or not overlap(region, other, chord):
                     (floors if shallow else deeper).append(shape)
     return shapely.union_all(deeper), shapely.union_all(floors)

@@ -35,6 +35,8 @@ UPRIGHT = 0.9999
 """Cosine of the angle between a cylinder's axis and the spindle's, at least."""
 MOST_LEVELS = 200
 NOTHING = Polygon()
+CHORDS = (0.002, 0.005)
+"""mm: how finely outlines are asked for by who plans them and by who tells their figures."""
 MOST_BOW = 0.05
 """mm: an arc found again is on average not farther from its chords."""
 
@@ -59,10 +61,15 @@ class Model:
 def model_of(body: Body, vertices: NDArray[np.float64], matrix: NDArray[np.float64], source: str) -> Model:
     """A body whose `vertices` were placed by `matrix` (4, 4)."""
     fine = source == "solid"
-    upright = [f for f in body.faces if f.kind == "cylinder" and abs(float(matrix[2, :3] @ np.array(f.axis))) > UPRIGHT]
-    axes = [(*(matrix[:2, :3] @ np.array(f.origin) + matrix[:2, 3]), f.radius) for f in upright]
+    axes = _cylinders(body, matrix) if fine else []
     rounds = np.unique(np.array(axes).reshape(-1, 3).round(6), axis=0)
     return Model(vertices, body.triangles, 2e-4 if fine else 5e-3, 0.25 if fine else 0.45, rounds)
+
+
+def _cylinders(body: Body, matrix: NDArray[np.float64]) -> list[tuple[float, float, float]]:
+    """x, y and radius of a solid's upright cylinders."""
+    upright = [f for f in body.faces if f.kind == "cylinder" and abs(float(matrix[2, :3] @ np.array(f.axis))) > UPRIGHT]
+    return [(*(matrix[:2, :3] @ np.array(f.origin) + matrix[:2, 3]), f.radius) for f in upright]
 
 
 def find_features(model: Model, body: Body, rotation: NDArray[np.float64], stock: BaseGeometry,
@@ -327,6 +334,14 @@ def _ring(model: Model, ring: BaseGeometry, opened: BaseGeometry | None, solid: 
     points, marks = onto_circles(points, marks, model.rounds, CHORD, ANGLE)
     found = ring_with_arcs(points, marks, model.arc_tolerance, model.most_turn)
     plain = Polygon(points)
+    if not all(flat(found[0], chord).is_valid for chord in CHORDS):
+        # An arc across a hair of the outline, as in a mesh whose chords at two heights are not the same.
+        whole = Polygon(ring).buffer(-BESIDE, join_style="mitre").buffer(BESIDE, join_style="mitre")
+        clean = shapely.orient_polygons(max(shapely.get_parts(whole), key=lambda g: g.area)).exterior
+        points = np.asarray(clean.coords)[:-1, :2]
+        middles = shapely.points((points + np.roll(points, -1, axis=0)) / 2)
+        marks = np.zeros(len(points), bool) if opened is None else shapely.distance(opened, middles) < 2 * BESIDE
+        return tuple((float(x), float(y), 0.0) for x, y in points), tuple(bool(m) for m in marks)
     if abs(abs(ring_area(found[0])) - plain.area) > 0.5 * MOST_BOW * plain.length + 1e-6:
         # Not the same shape: the arcs were none.
         return tuple((float(x), float(y), 0.0) for x, y in points), tuple(bool(m) for m in marks)

@@ -59,8 +59,9 @@ def _polygon(feature: Feature) -> Polygon:
     return flat(feature.outline).difference(shapely.union_all([flat(r) for r in feature.islands]))
 
 
-def flat(ring: Vertices) -> Polygon:
-    return Polygon(np.vstack(ring_points(list(ring), 0.005)))
+def flat(ring: Vertices, chord: float = 0.005) -> Polygon:
+    """A ring's polygon, its arcs by chords no farther off than that."""
+    return Polygon(np.vstack(ring_points(list(ring), chord)))
 
 
 def with_names(found: list[Feature]) -> list[Feature]:

@@ -14,7 +14,7 @@ from shapely.geometry import Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from justbite.model.job import Job, Region
-from justbite.model.shapes import beside, job_space, region_shape
+from justbite.model.shapes import beside, closed, job_space, region_shape
 from justbite.model.stock import standing
 
 MOST_LEFT = 0.001
@@ -24,8 +24,6 @@ MOST_LEFT = 0.001
 BESIDE = 0.05
 """R more than the gap that a rapid keeps from stock beside it: so much the map of the proof may tell otherwise."""
 NOTHING = Polygon()
-SEAM = 0.005
-"""mm: by so much borders of two areas may differ that are one, in a mesh."""
 SNUG = 0.15
 """How much more than R the radius of a drilled hole must be, in R: in narrower ones small bites find no beginning."""
 LEAST_HELIX, MOST_HELIX = 0.25, 0.9
@@ -136,7 +134,7 @@ def make_area(job: Job, region: Region, radius: float, allowance: float, snap: f
     material = material.difference(gone)
     if not deeper.is_empty:
         # Borders of two areas are one but for their chords: no seam may stay between them.
-        material = material.buffer(SEAM, join_style="mitre").buffer(-SEAM, join_style="mitre")
+        material = closed(material)
     wall = radius + allowance + snap
     locus = free.buffer(-wall, quad_segs=32)
     holes, unfit = _holes(region, free, locus, radius)

@@ -15,7 +15,7 @@ from justbite.model.bite import Bite
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Machine, Material, Operation
 from justbite.model.moves import Moves
-from justbite.model.shapes import SAME, region_shape
+from justbite.model.shapes import SAME, overlap
 from justbite.model.stock import heights as stock_heights
 from justbite.path.area import Area, Hole, parts_of
 from justbite.path.blocks import MovesBuilder
@@ -327,4 +327,4 @@ def _first(job: Job, one: str, other: str, chord: float) -> bool:
         return True
     if a.bottom < b.top - 1e-6 or other in a.after:
         return False
-    return bool(region_shape(a, chord).intersection(region_shape(b, chord)).area > 1e-3)
+    return overlap(a, b, chord)

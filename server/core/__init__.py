@@ -87,11 +87,18 @@ def _case(document: dict[str, Any], operation: int, path: Path) -> solver.Case:
     return replace(case, path=KnownPath.of(path)) if path else case
 
 
-def plan(document: dict[str, Any], progress: Callable[[float, str], None]) -> tuple[str, dict[str, Any], bytes]:
-    """Plan a document: NC text, report, path trace. Raises InputError or StoppedError."""
+def plan(document: dict[str, Any], progress: Callable[[float, str], None], reading: bytes | None = None
+         ) -> tuple[str, dict[str, Any], bytes]:  # fmt: skip
+    """Plan a document: NC text, report, path trace. Raises InputError or StoppedError.
+
+    `reading`: the packed reading of its part, which the program is held against.
+    """
+    from justbite.layout import corners_in
     from justbite.plan import plan as core_plan
 
-    result = core_plan(check(document), progress)
+    job = check(document)
+    part = corners_in(job, parts.unpacked(reading)) if reading else None
+    result = core_plan(job, progress, part)
     return result.program, result.report, result.trace.packed()
 
 

@@ -10,8 +10,8 @@ from django.test import SimpleTestCase
 
 from justbite.model.job import Job
 from justbite.model.parse import parse_job
-from justbite.model.shapes import job_space
-from justbite.path.area import SEAM, comes_to, make_area
+from justbite.model.shapes import ONE_BORDER, OVERLAP, job_space, overlap, region_shape
+from justbite.path.area import comes_to, make_area
 from justbite.path.works import _gone_before
 from justbite.plan import plan
 from tests.core.test_path import job, rectangle
@@ -74,7 +74,7 @@ class LeadingTest(SimpleTestCase):
     def test_the_allowance_before_the_edge_is_material(self) -> None:
         strip = self.area(parse_job(stairs())).material.difference(shapely.box(-1, 20, 61, 41))
         self.assertAlmostEqual(strip.area, 60 * WALL, delta=0.02)
-        np.testing.assert_allclose(strip.bounds, (0, 20 - WALL, 60, 20), atol=2 * SEAM)
+        np.testing.assert_allclose(strip.bounds, (0, 20 - WALL, 60, 20), atol=2 * ONE_BORDER)
 
     def test_what_no_operation_cuts_is_gone_as_it_is_drawn(self) -> None:
         data = stairs()
@@ -189,3 +189,15 @@ class BeyondTest(SimpleTestCase):
         self.assertEqual(row["gouge_mm"], 0)
         self.assertLessEqual(row["max_over_target"], 1.05)
         self.assertLess(row["left_over_share"], 0.001)
+
+    def test_chords_of_one_border_make_no_overlap(self) -> None:
+        """A disc within an island of as many chords, turned by half of one: they cross all round."""
+        data = rings()
+        turned = [circle(14.0, first) for first in (0.0, 0.01)]
+        data["regions"][0]["islands"], data["regions"][1]["outline"] = [turned[0]], turned[1]
+        made = parse_job(data)
+        low, high = made.regions
+        slivers = region_shape(low, 0.02).intersection(region_shape(high, 0.02))
+        self.assertGreater(slivers.area, OVERLAP)
+        self.assertFalse(overlap(low, high, 0.02))
+        self.assertTrue(overlap(low, low, 0.02))

@@ -1,0 +1,65 @@
+"""What the proof measured of an operation, as findings."""
+
+from justbite import tolerances
+from justbite.model.bite import Bite
+from justbite.model.findings import Finding
+from justbite.model.job import Operation
+from justbite.proof.against import CutInto
+from justbite.proof.audit import Audit
+
+OVER_BITE = 1.10
+"""Measured engagement over target above which the program must not be run."""
+
+
+def into_finding(name: str, cut: CutInto) -> Finding:
+    """What it cuts into the part itself."""
+    said = f'"{name}" cuts into the part: {cut.area:.1f} mm² seen from above, up to {cut.deep:.2f} mm deep.'
+    return Finding("proof.into-part", said, name, "", *cut.at)
+
+
+def proof_findings(operation: Operation, bite: Bite, audit: Audit, borne: float) -> list[Finding]:
+    """What it takes beyond its bounds; `borne`: mm of chip that a tooth bears."""
+    found = []
+    name = operation.name
+    if audit.most_depth > OVER_BITE * bite.ae:
+        share = 100 * audit.most_depth / bite.ae
+        found.append(
+            Finding(
+                "proof.over-bite", f'"{name}" takes {share:.0f} % of its bite at one place.', name, "", *audit.most_at
+            )
+        )
+    rate = 1000.0 * bite.removal_rate
+    if audit.entry_rate > OVER_BITE * rate:
+        share = 100 * audit.entry_rate / rate
+        found.append(
+            Finding(
+                "proof.entry-load", f'A way in of "{name}" takes {share:.0f} % of what the bite takes in a minute.',
+                name, "", *audit.entry_at,
+            )
+        )  # fmt: skip
+    if audit.chip > OVER_BITE * borne:
+        found.append(
+            Finding(
+                "proof.thick-chip",
+                f'A chip of "{name}" is {audit.chip:.3f} mm thick at one place; a tooth bears {borne:.3f} mm.',
+                name, "", *audit.chip_at,
+            )
+        )  # fmt: skip
+    if audit.gouge > 0:
+        found.append(
+            Finding(
+                "proof.gouge", f'"{name}" cuts {audit.gouge:.3f} mm into what must stay.', name, "", *audit.gouge_at
+            )
+        )
+    if audit.rapid > tolerances.GOUGE:
+        found.append(
+            Finding("proof.rapid-in-stock", f'A rapid of "{name}" runs {audit.rapid:.2f} mm deep through stock.',
+                    name, "", *audit.rapid_at)
+        )  # fmt: skip
+    if audit.left_over > 0.003:
+        found.append(
+            Finding(
+                "area.left-over", f'"{name}" leaves {100 * audit.left_over:.2f} % of what the cutter can reach.', name
+            )
+        )
+    return found

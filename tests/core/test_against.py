@@ -1,0 +1,168 @@
+"""The program held against the part itself: cuts into it by closed form, and what the areas of a job do not tell."""
+
+import json
+import math
+import tempfile
+from contextlib import redirect_stderr
+from io import StringIO
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import trimesh
+from django.test import SimpleTestCase
+from numpy.typing import NDArray
+
+from justbite.cli import main
+from justbite.model.moves import COUNTERCLOCKWISE, CUT, LINE, RAPID, Moves
+from justbite.model.parse import parse_job
+from justbite.plan import plan
+from justbite.proof.against import FEWEST, SIDE, cut_into, lower_end, raise_surface
+from tests.core.test_leading import slot_into_groove
+
+Corners = NDArray[np.float64]
+
+
+def triangles(mesh: trimesh.Trimesh) -> Corners:
+    return np.asarray(mesh.vertices[mesh.faces], dtype=float)
+
+
+def block(low: tuple[float, float, float], high: tuple[float, float, float]) -> Corners:
+    return triangles(trimesh.creation.box(bounds=[low, high]))
+
+
+def moves(*ends: tuple[float, float, float], kind: int = LINE, operation: int = 0) -> Moves:
+    """Straight blocks from far above the first end."""
+    count = len(ends)
+    return Moves(
+        start=np.array([*ends[0][:2], 50.0]), kind=np.full(count, kind, np.uint8), end=np.array(ends, float),
+        centre=np.full((count, 2), np.nan), feed=np.full(count, 1000.0), part=np.full(count, CUT, np.uint8),
+        operation=np.full(count, operation, np.int16), z_level=np.zeros(count), depth=np.zeros(count, np.float32),
+        line=np.arange(count, dtype=np.int32) + 1,
+    )  # fmt: skip
+
+
+class SurfaceTest(SimpleTestCase):
+    def test_a_cone_stands_as_high_as_its_slope_says(self) -> None:
+        cone = triangles(trimesh.creation.cone(radius=10.0, height=8.0, sections=720))
+        surface = np.full((201, 201), -np.inf)
+        raise_surface(cone, -10.0, -10.0, 0.1, surface)
+        y, x = np.mgrid[-10:10:201j, -10:10:201j]
+        far = np.hypot(x, y)
+        inside = far < 9.9
+        np.testing.assert_allclose(surface[inside], (8.0 * (1 - far / 10))[inside], atol=0.01)
+        self.assertTrue(np.isinf(surface[far > 10.01]).all())
+
+    def test_the_end_of_a_cutter_lowers_a_disc(self) -> None:
+        lowest = np.full((101, 101), np.inf)
+        lower_end(np.array([[5.0, 5.0, -2.0], [5.0, 5.0, -1.0]]), 3.0, 0.0, 0.0, 0.1, lowest)
+        self.assertAlmostEqual(np.isfinite(lowest).sum() * 0.01, math.pi * 9, delta=0.2)
+        self.assertEqual(lowest[50, 50], -2.0)
+
+
+class CutIntoTest(SimpleTestCase):
+    """A block of 40 x 30 mm with its top at 0, and a cutter of 10 mm that goes along its long side."""
+
+    PART = block((0, 0, -20), (40, 30, 0))
+    CUTTER = ((5.0, 0.0),)
+
+    def along(self, y: float, z: float) -> Moves:
+        return moves((-10, y, z), (50, y, z))
+
+    def test_beside_and_over_the_part_nothing_is_cut_into(self) -> None:
+        for y, z in ((-5.0, -10.0), (-5.0 + 0.5 * SIDE, -10.0), (15.0, 0.0), (15.0, 1.0)):
+            self.assertEqual(cut_into(self.PART, self.along(y, z), self.CUTTER), [], (y, z))
+
+    def test_how_deep_and_how_wide(self) -> None:
+        """0.8 mm into the wall and 10 deep; 0.3 mm below the top and as wide as the cutter."""
+        (wall,) = cut_into(self.PART, self.along(-4.2, -10.0), self.CUTTER)
+        self.assertAlmostEqual(wall.deep, 10.0)
+        self.assertAlmostEqual(wall.area, 40 * 0.8, delta=40 * 0.15)
+        self.assertLess(wall.at[1], 0.9)
+        (top,) = cut_into(self.PART, self.along(15.0, -0.3), self.CUTTER)
+        self.assertAlmostEqual(top.deep, 0.3)
+        self.assertAlmostEqual(top.area, 40 * 10, delta=40 * 0.3)
+        self.assertEqual(top.at[2], -0.3)
+
+    def test_arcs_and_rapids_count(self) -> None:
+        one = moves((20, 15, -1), kind=RAPID)
+        (hit,) = cut_into(self.PART, one, self.CUTTER)
+        self.assertAlmostEqual(hit.area, math.pi * 25, delta=2.0)
+        arc = moves((60, 15, -1), (-20, 15, -1))
+        arc.kind[1], arc.centre[1] = COUNTERCLOCKWISE, (20, 15)
+        # Half a circle of 40 mm round the block stays off it; of 22 mm it does not.
+        self.assertEqual(cut_into(self.PART, arc, self.CUTTER), [])
+        arc.end[0, 0], arc.end[1, 0] = 42, -2
+        arc.start[0] = 60
+        self.assertTrue(cut_into(self.PART, arc, self.CUTTER))
+
+    def test_a_bull_nose_may_stand_over_a_fillet(self) -> None:
+        """A step with a fillet of 2 mm at the foot of its wall, as 20 facets; a corner radius of 2 mm fits it."""
+        angles = np.linspace(0.0, np.pi / 2, 21)
+        foot = [(-2 + 2 * math.sin(a), -8 - 2 * math.cos(a)) for a in angles]
+        profile = [(-30.0, -20.0), (-30.0, -10.0), *foot, (0.0, 0.0), (20.0, 0.0), (20.0, -20.0)]
+        strips = [np.array([[x, y, z] for x, z in profile]) for y in (0.0, 40.0)]
+        quads = zip(strips[0][:-1], strips[0][1:], strips[1][1:], strips[1][:-1], strict=True)
+        step = np.array([t for a, b, c, d in quads for t in ((a, b, c), (a, c, d))])
+        path = moves((-5, -10, -10), (-5, 50, -10))
+        self.assertEqual(cut_into(step, path, [(5.0, 2.0)]), [])
+        (flat,) = cut_into(step, path, [(5.0, 0.0)])
+        self.assertGreater(flat.deep, 1.0)
+
+    def test_each_operation_is_told_what_it_cut_first(self) -> None:
+        first, then = self.along(-4.2, -10.0), self.along(-4.0, -5.0)
+        both = Moves(*(
+            np.concatenate([getattr(first, f), getattr(then, f)]) if f != "start" else first.start
+            for f in Moves.__slots__
+        ))  # fmt: skip
+        both.operation[2:] = 1
+        found = cut_into(self.PART, both, [self.CUTTER[0]] * 2)
+        self.assertEqual([c.operation for c in found], [0, 1])
+        self.assertLess(found[1].area, 0.5 * found[0].area)
+
+    def test_single_places_are_no_cut(self) -> None:
+        """A needle of a triangle that stands up from the block: a fault of a mesh."""
+        needle = np.array([[[10.0, 10.0, 0.0], [10.12, 10.0, 0.0], [10.0, 10.12, 9.0]]])
+        mesh = np.concatenate([self.PART, needle])
+        self.assertEqual(cut_into(mesh, self.along(15.0, 0.1), self.CUTTER), [])
+        self.assertGreater(FEWEST, 1)
+
+
+class PartTest(SimpleTestCase):
+    """A job whose open edge is told wrong: the slot is said to be open where the block goes on."""
+
+    def job(self, wrong: bool) -> dict[str, Any]:
+        data = slot_into_groove()
+        if wrong:
+            data["regions"][1]["open_edges"] = [1, 3]
+        return data
+
+    @staticmethod
+    def part() -> trimesh.Trimesh:
+        whole = trimesh.creation.box(bounds=[(0, 0, -20), (60, 40, 0)])
+        groove = trimesh.creation.box(bounds=[(10, -1, -12), (24, 41, 1)])
+        slot = trimesh.creation.box(bounds=[(23, 13, -6), (55, 27, 1)])
+        return trimesh.boolean.difference([whole, groove, slot], engine="manifold")
+
+    def test_a_wall_that_the_job_calls_open(self) -> None:
+        for wrong in (False, True):
+            report = plan(parse_job(self.job(wrong)), part=triangles(self.part())).report
+            found = [w for w in report["warnings"] if w["code"] == "proof.into-part"]
+            self.assertEqual(len(found), int(wrong))
+            self.assertEqual(report["into_part"]["area_mm2"] > 1.0, wrong)
+            # The rest of the proof asks the job, and has no word of it.
+            self.assertEqual(report["operations"][0]["gouge_mm"], 0)
+        self.assertIsNone(plan(parse_job(self.job(False))).report["into_part"])
+
+    def test_on_the_command_line(self) -> None:
+        with tempfile.TemporaryDirectory() as folder, redirect_stderr(StringIO()) as said:
+            here = Path(folder)
+            (here / "job.json").write_text(json.dumps(self.job(True)))
+            (here / "part.stl").write_bytes(self.part().export(file_type="stl"))
+            asked = ["plan", str(here / "job.json"), "--out", str(here), "--part", str(here / "part.stl")]
+            self.assertEqual(main(asked), 0, said.getvalue())
+            report = json.loads((here / "report.json").read_text())
+            self.assertIn("proof.into-part", [w["code"] for w in report["warnings"]])
+            (here / "part.stl").write_text("no mesh")
+            self.assertEqual(main(asked), 2)
+            self.assertIn("STL", said.getvalue())
