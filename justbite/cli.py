@@ -17,7 +17,7 @@ def main(arguments: list[str] | None = None) -> int:
     planning = commands.add_parser("plan", help="plan a job file: NC program and report")
     planning.add_argument("job", type=Path)
     planning.add_argument("--out", type=Path, required=True)
-    planning.add_argument("--part", type=Path, help="the part that the job was made from: the program is held against it")
+    planning.add_argument("--part", type=Path, help="solid or mesh to hold the program against")
     commands.add_parser("schema", help="print the JSON Schema of the job file")
     bench = commands.add_parser("bench", help="print the engine's figures")
     bench.add_argument("--jobs", type=Path, help="a JSON list of jobs; areas made from seeds when left out")
