@@ -111,10 +111,7 @@ class CutIntoTest(SimpleTestCase):
 
     def test_each_operation_is_told_what_it_cut_first(self) -> None:
         first, then = self.along(-4.2, -10.0), self.along(-4.0, -5.0)
-        both = Moves(*(
-            np.concatenate([getattr(first, f), getattr(then, f)]) if f != "start" else first.start
-            for f in Moves.__slots__
-        ))  # fmt: skip
+        both = moves(*first.end, *then.end)
         both.operation[2:] = 1
         found = cut_into(self.PART, both, [self.CUTTER[0]] * 2)
         self.assertEqual([c.operation for c in found], [0, 1])
@@ -158,7 +155,7 @@ class PartTest(SimpleTestCase):
         with tempfile.TemporaryDirectory() as folder, redirect_stderr(StringIO()) as said:
             here = Path(folder)
             (here / "job.json").write_text(json.dumps(self.job(True)))
-            (here / "part.stl").write_bytes(self.part().export(file_type="stl"))
+            self.part().export(here / "part.stl")
             asked = ["plan", str(here / "job.json"), "--out", str(here), "--part", str(here / "part.stl")]
             self.assertEqual(main(asked), 0, said.getvalue())
             report = json.loads((here / "report.json").read_text())

@@ -142,6 +142,28 @@ class LayoutTest(PartCase):
         self.assertEqual(len(changed["job"]["document"]["regions"]), 3)
         self.assertEqual(changed["job"]["revision"], Job.objects.get().revision)
 
+    def test_the_program_is_held_against_the_part(self) -> None:
+        """The channel of the gauge base, and the same told 2 mm deeper than it is; of a part that is gone no word."""
+        part = self.upload("gauge-base.step")
+        layout = self.lay(part["id"], stock={"kind": "margins"})
+        region = next(f["region"] for f in layout["features"] if f["name"] == "slot")
+        document = json.loads((ROOT / "demo" / "gauge-base.json").read_text())
+        document["operations"] = [{**document["operations"][1], "regions": ["slot"]}]
+        document["part"] = {"id": part["id"], "name": part["name"], "placing": {}, "matrix": layout["matrix"]}
+        document["stock"] = layout["stock"]
+        for deeper, gone, deep in ((0.0, False, 0.0), (2.0, False, 1.9), (2.0, True, None)):
+            if gone:
+                PartFile.objects.all().delete()
+            own = {**document, "regions": [{**region, "bottom": region["bottom"] - deeper}]}
+            job = self.send("post", "/jobs", {"document": own}, 201)
+            report = self.send("post", f"/jobs/{job['id']}/plan")["report"]
+            codes = [w["code"] for w in report["warnings"]]
+            self.assertEqual("proof.into-part" in codes, bool(deep))
+            if deep is None:
+                self.assertIsNone(report["into_part"])
+            else:
+                self.assertAlmostEqual(report["into_part"]["deep_mm"], deep, delta=0.02)
+
     def test_a_new_version_needs_a_part_before_it(self) -> None:
         pk = self.make()
         part = self.upload("sinker.step")

@@ -185,6 +185,8 @@ export interface Report {
   ideal_seconds: number;
   limit_seconds: number;
   blocks: number;
+  /** What the program cuts into the part itself; null where the job was not made from one. */
+  into_part: { deep_mm: number; area_mm2: number } | null;
   operations: OperationReport[];
   warnings: Finding[];
 }

@@ -106,6 +106,8 @@
       feed > 0 ? `${number(feed)} mm/min held` : 'rapid'
     } · NC line ${bench.trace.line[k]}`;
   });
+  /** Held against the part itself, where the job was made from one; of plans made before that was done not known. */
+  const into = $derived(bench.plan?.report?.into_part ?? null);
 </script>
 
 <div class="strip">
@@ -117,13 +119,13 @@
     {#if bench.report && bench.trace}
       <span
         class="quiet"
-        title="Measured from the NC program. The most of the bite that is taken; what a way in removes in a minute, over the bite's; the thickest chip, over what a tooth bears"
+        title="Measured from the NC program. The most of the bite that is taken; what a way in removes in a minute, over the bite's; the thickest chip, over what a tooth bears; whether it stays off the part itself"
       >
         most {number(100 * bench.report.max_over_target)} % of the bite{bench.report.entry_over_bite > 0
           ? ` · way in ${number(100 * bench.report.entry_over_bite)} %`
           : ''}{bench.report.chip_over_borne > 0
           ? ` · chip ${number(100 * bench.report.chip_over_borne)} %`
-          : ''}
+          : ''}{into ? (into.area_mm2 > 0 ? ' · cuts into the part' : ' · stays off the part') : ''}
       </span>
     {/if}
   </div>
