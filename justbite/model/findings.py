@@ -26,6 +26,9 @@ CODES: dict[str, tuple[str, str]] = {
     "area.order": (
         "error", "Do not run the program; put that operation before this one, or the area above into this one."
     ),
+    "area.open-into-stock": (
+        "warning", "Close that edge, give the area that is cut before it, or make the stock as it comes."
+    ),
     "area.left-over": ("warning", "Look at the place in the drawing; plan again with a finer tolerance."),
     "entry.drilled": ("warning", "Drill it, its point not counted in that depth, before this program is run."),
     "entry.hole": ("warning", "Make it wider, move it, or take it out."),

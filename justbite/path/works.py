@@ -14,10 +14,14 @@ from shapely.geometry.base import BaseGeometry
 from justbite.model.before import cut_top, earlier, floors_before
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Operation, Region
-from justbite.model.shapes import SAME, in_the_way, region_shape
+from justbite.model.shapes import ONE_BORDER, SAME, in_the_way, region_shape
 from justbite.model.stock import heights, standing
 from justbite.path.area import Area, comes_to, make_area, parts_of, rest_of
 from justbite.path.level import reach_findings
+
+
+STANDS = 0.1
+"""R^2 of stock right before open edges from which it is worth telling."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -171,6 +175,7 @@ def _stock_findings(job: Job, area: Area, region: Region, bottom: float, operati
             else:
                 said.append(("area.order", f'{begins}, and what is above it only "{later}" cuts, after "{operation}".'))
     found = [Finding(code, s, operation, area.name, spot.x, spot.y, bottom) for code, s in said]
+    found += _open_findings(job, area, region, bottom, operation, chord)
     for keep_out, shape in in_the_way(job, region, chord):
         lost = shape.buffer(area.radius).intersection(area.shape)
         if lost.area > 1e-3:
@@ -183,6 +188,19 @@ def _stock_findings(job: Job, area: Area, region: Region, bottom: float, operati
                 )
             )  # fmt: skip
     return found
+
+
+def _open_findings(job: Job, area: Area, region: Region, bottom: float, operation: str, chord: float) -> list[Finding]:
+    """Where stock stands right before an open edge, and no area of the job is there to cut it."""
+    before = area.free.intersection(area.shape.buffer(area.radius)).difference(area.shape)
+    others = [region_shape(r, chord) for r in job.regions if r.name != region.name]
+    stands = before.intersection(standing(job.stock, bottom + SAME, chord))
+    stands = stands.difference(shapely.union_all(others).buffer(ONE_BORDER)).buffer(-ONE_BORDER)
+    if stands.area < STANDS * area.radius**2:
+        return []
+    spot = max(shapely.get_parts(stands), key=lambda g: g.area).representative_point()
+    said = f'Area "{area.name}" is open where stock stands that no area cuts; it is taken as cut before.'
+    return [Finding("area.open-into-stock", said, operation, area.name, spot.x, spot.y, bottom)]
 
 
 def _cut_above_later(job: Job, operation: str, region: Region, above: BaseGeometry, chord: float) -> str | None:

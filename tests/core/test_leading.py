@@ -12,11 +12,12 @@ from justbite.model.job import Job
 from justbite.model.parse import parse_job
 from justbite.model.shapes import ONE_BORDER, OVERLAP, job_space, overlap, region_shape
 from justbite.path.area import comes_to, make_area
-from justbite.path.works import _gone_before
+from justbite.path.works import Limits, _gone_before, works_on
 from justbite.plan import plan
 from tests.core.test_path import job, rectangle
 
 WALL = 0.3
+LIMITS = Limits(0.002, 0.0012, 0.6, 0.4, 0.002, 0.05, 0.05, 0.001, 0.01, 0.02)
 CHORD = 0.002
 
 
@@ -201,3 +202,17 @@ class BeyondTest(SimpleTestCase):
         self.assertGreater(slivers.area, OVERLAP)
         self.assertFalse(overlap(low, high, 0.02))
         self.assertTrue(overlap(low, low, 0.02))
+
+    def test_an_edge_that_is_open_into_stock_is_told(self) -> None:
+        """The groove left out, it stands before the slot; where the stock ends there, or the groove is given, not."""
+
+        def told(data: dict[str, Any]) -> int:
+            made = parse_job(data)
+            _, found = works_on(made, made.operations[0], "slot", 2.0, LIMITS, [])
+            return sum(f.code == "area.open-into-stock" for f in found)
+
+        data = slot_into_groove()
+        self.assertEqual(told(data), 0)
+        alone = {**data, "regions": data["regions"][1:], "operations": [{**data["operations"][0], "regions": ["slot"]}]}
+        self.assertEqual(told(alone), 1)
+        self.assertEqual(told({**alone, "stock": {"box": {"min": [24, 0, -20], "max": [60, 40, 0]}}}), 0)
