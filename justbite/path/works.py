@@ -19,7 +19,6 @@ from justbite.model.stock import heights, standing
 from justbite.path.area import Area, comes_to, make_area, parts_of, rest_of
 from justbite.path.level import reach_findings
 
-
 STANDS = 0.1
 """R^2 of stock right before open edges from which it is worth telling."""
 
