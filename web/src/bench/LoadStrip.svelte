@@ -125,7 +125,7 @@
           ? ` · way in ${number(100 * bench.report.entry_over_bite)} %`
           : ''}{bench.report.chip_over_borne > 0
           ? ` · chip ${number(100 * bench.report.chip_over_borne)} %`
-          : ''}{into ? (into.area_mm2 > 0 ? ' · cuts into the part' : ' · stays off the part') : ''}
+          : ''}{into ? (into.area_mm2 > 0 ? ' · in the part' : ' · off the part') : ''}
       </span>
     {/if}
   </div>
