@@ -59,7 +59,7 @@ def chart(case: Case) -> Chart:
     free = replace(case, ae=None, ap=None)
     tool = case.tool
     top = min(1.15 * max(tool.flute_length, case.ap or 0.0), 3.3 * tool.diameter, 1.15 * max(case.depth, tool.diameter))
-    right = max(MOST_AE * tool.diameter, 1.05 * (case.ae or 0.0))
+    right = max(MOST_AE * tool.diameter, 1.05 * (case.ae or 0.0), 1.05 * case.most_bite)
     ae = np.linspace(0.02 * tool.diameter, min(right, tool.diameter), ACROSS)
     ap = np.linspace(top / UP, top, UP)
     removal = np.zeros((UP, ACROSS))

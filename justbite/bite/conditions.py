@@ -20,10 +20,10 @@ MOST_STICKOUT = 8.0
 SLACK = 1e-6
 
 
-def _speed(case: Case) -> float:
+def _speed(case: Case, phi: float) -> float:
     if case.speed is not None:
         return case.speed
-    speed = case.wanted_speed * 1000.0 / (math.pi * case.tool.diameter)
+    speed = case.wanted_speed * case.speed_share(phi) * 1000.0 / (math.pi * case.tool.diameter)
     return min(max(speed, case.machine.min_rpm), case.machine.max_rpm)
 
 
@@ -37,7 +37,7 @@ def wanted(case: Case, ae: float, ap: float, steps: int) -> Bite:
     tool, machine = case.tool, case.machine
     phi = engagement.angle_of(ae, tool.diameter)
     ripple = load.peak_over_mean(tool, ap, phi)
-    speed = _speed(case)
+    speed = _speed(case, phi)
     if case.feed is not None:
         return _bite(case, ae, ap, steps, phi, ripple, speed, case.feed)
     hold = 1.0 - case.reserve
@@ -92,7 +92,7 @@ def _bite(case: Case, ae: float, ap: float, steps: int, phi: float, ripple: floa
     rows = [
         ("spindle speed", speed, machine.max_rpm, "rpm", 1.0),
         ("spindle speed, least", machine.min_rpm, speed, "rpm", 1.0),
-        ("cutting speed", vc, case.wanted_speed, "m/min", 1.0),
+        ("cutting speed", vc, case.wanted_speed * case.speed_share(phi), "m/min", 1.0),
         ("feed rate", feed, machine.max_feed, "mm/min", 1.0),
         ("chip, thickest", thickest, material.most_chip_share * tool.diameter, "mm", hold),
         ("chip, least", LEAST_CHIP, max(thickest, 1e-9), "mm", 1.0),
@@ -103,7 +103,7 @@ def _bite(case: Case, ae: float, ap: float, steps: int, phi: float, ripple: floa
         ("flute length", ap, tool.flute_length, "mm", 1.0),
         ("stick-out", tool.stickout, MOST_STICKOUT * tool.diameter, "mm", 1.0),
         ("step-down", ap, MOST_AXIAL * tool.diameter, "mm", 1.0),
-        ("engagement", ae, material.most_bite_share * tool.diameter, "mm", 1.0),
+        ("engagement", ae, case.most_bite, "mm", 1.0),
     ]  # fmt: skip
     ceilings = tuple(Ceiling(n, v, c, u, v / (c * h), v / (c * h) > 0.995) for n, v, c, u, h in rows)
     ceilings += curves(case, feed)

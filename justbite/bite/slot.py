@@ -4,13 +4,10 @@ import math
 from dataclasses import replace
 
 from justbite.bite import chatter, engagement, load
-from justbite.bite.case import Case
+from justbite.bite.case import SLOT_DEPTHS, Case
 from justbite.bite.solver import chatter_cut, modes_of
 from justbite.model.bite import Bite
 
-DEPTHS = {"N": 1.0, "P": 0.25, "K": 0.25, "M": 0.2, "S": 0.15, "H": 0.1}
-"""Depth over D by ISO 513 group, at the cutting speed of a small bite. Common practice, no source: slots in steel are
-given a half to one D at two thirds of that speed; half of that and less here, as the speed stays."""
 USUAL = 2.0 * math.pi * 0.45
 """Path of a usual helix, over D: what one turn of it goes down is borne in any case."""
 HALVINGS = 24
@@ -22,7 +19,7 @@ def slot_depth(case: Case, bite: Bite) -> float:
     No more than is usual in the material; where the tool point is measured, no more than is stable. But never less
     than a turn of a helix.
     """
-    share = case.material.slot_share or DEPTHS[case.material.group]
+    share = case.material.slot_share or SLOT_DEPTHS[case.material.group]
     deepest = min(share * case.tool.diameter, bite.ap)
     if case.tool.dynamics is not None:
         wide = replace(bite, angle=180.0, chip_mean=_chip(case, bite))

@@ -80,7 +80,7 @@ def _wrong(bite: Bite, bars: Bars | None = None) -> float:
 
 def _best(case: Case) -> Bite:
     """The best of a grid, then of finer ones about it: the answer follows small changes of the question."""
-    first, last = LEAST_BITE * case.tool.diameter, case.material.most_bite_share * case.tool.diameter
+    first, last = LEAST_BITE * case.tool.diameter, case.most_bite
     trials = _trials(case, np.linspace(first, last, COARSE))
     bars: Bars = {}
     if case.pinned:

@@ -12,7 +12,8 @@ from django.test import SimpleTestCase
 from shapely.geometry import LineString, Polygon
 
 from justbite.bite import load
-from justbite.bite.slot import DEPTHS, slot_depth, slot_removal, stress
+from justbite.bite.case import SLOT_DEPTHS
+from justbite.bite.slot import slot_depth, slot_removal, stress
 from justbite.model.job import Dynamics, Job
 from justbite.model.parse import parse_job
 from justbite.path import opening
@@ -41,7 +42,7 @@ class SlotDepthTest(SimpleTestCase):
 
     def test_as_deep_as_is_usual_in_the_group(self) -> None:
         deep = replace(self.bite, ap=50.0)
-        self.assertAlmostEqual(slot_depth(self.case, deep), DEPTHS["P"] * 10.0)
+        self.assertAlmostEqual(slot_depth(self.case, deep), SLOT_DEPTHS["P"] * 10.0)
         self.assertAlmostEqual(slot_depth(self.case, replace(deep, ap=2.0)), 2.0)
         self.assertAlmostEqual(self.of(slot_share=0.12), 1.2)
         # A turn of a usual helix, radius 0.9 R, in any case.
@@ -55,7 +56,7 @@ class SlotDepthTest(SimpleTestCase):
             material = self.case.material.model_copy(update={"ramp_angle": 0.1})
             depths.append(slot_depth(replace(self.case, tool=tool, material=material), self.bite))
         # The stable depth goes with the stiffness (Altintas and Budak, zero-order stability).
-        self.assertLess(depths[1], DEPTHS["P"] * 10.0)
+        self.assertLess(depths[1], SLOT_DEPTHS["P"] * 10.0)
         self.assertAlmostEqual(depths[1] / depths[0], 2.0, delta=0.1)
 
     def test_stress_in_closed_form(self) -> None:

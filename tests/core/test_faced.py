@@ -1,0 +1,109 @@
+"""What is shallow is taken wider than a bite of constant engagement: how wide, how fast, and what comes of it.
+
+Facing steps over 60 to 80 % of the cutter: common practice, without a source. The full slot's 0.6 of the cutting speed is
+the plain path's.
+"""
+
+import math
+from dataclasses import replace
+
+import numpy as np
+from django.test import SimpleTestCase
+
+from justbite import catalogue
+from justbite.bite.case import FACED, SHALLOW, SLOT_SPEED, Case
+from justbite.bite.conditions import conditions
+from justbite.bite.solver import solve
+from justbite.model.job import Tool
+from justbite.model.parse import parse_job
+from justbite.plan import plan
+from justbite.rules import OWN_SECONDS
+from tests.core.test_path import job, rectangle
+
+TOOL = Tool(number=1, diameter=12.0, flutes=3, flute_length=30.0, stickout=45.0)
+
+
+def case(material: str = "aluminium-wrought", depth: float = 1.0, machine: str = "harbour-mill") -> Case:
+    return Case(TOOL, catalogue.materials()[material], catalogue.machines()[machine], depth)
+
+
+class WideTest(SimpleTestCase):
+    def test_how_wide_by_depth(self) -> None:
+        """12 mm in aluminium: 0.7 D down to 3 mm, at 4 mm 9/16 of that, from 4.6 mm on the material's 0.3 D."""
+        for depth, most in ((0.5, 8.4), (3.0, 8.4), (4.0, 8.4 * 9 / 16), (4.7, 3.6), (24.0, 3.6)):
+            self.assertAlmostEqual(case(depth=depth).most_bite, most)
+        steel = case("structural-steel", 1.0)
+        self.assertAlmostEqual(steel.most_bite, FACED["P"] * 12)
+        thin = steel.material.model_copy(update={"slot_share": 0.05})
+        self.assertAlmostEqual(replace(steel, material=thin).most_bite, max(8.4 * 0.36, thin.most_bite_share * 12))
+
+    def test_what_is_not_faced(self) -> None:
+        for material in ("titanium", "hardened-steel"):
+            made = case(material)
+            self.assertAlmostEqual(made.most_bite, made.material.most_bite_share * 12)
+            self.assertEqual(made.speed_share(math.pi), 1.0)
+
+    def test_the_deepest_area_decides(self) -> None:
+        areas = ((5000.0, (1.0,)), (800.0, (10.0,)))
+        self.assertAlmostEqual(replace(case(depth=10.0), areas=areas).most_bite, 3.6)
+        self.assertAlmostEqual(replace(case(depth=1.0), areas=areas[:1]).most_bite, 8.4)
+
+    def test_how_fast(self) -> None:
+        """All of the speed up to the material's own bite, the slot's share of it at the full width, straight between."""
+        made = case("structural-steel")
+        own = math.acos(1 - 2 * made.material.most_bite_share)
+        shares = [made.speed_share(a) for a in (0.5 * own, own, 0.5 * (own + math.pi), math.pi)]
+        np.testing.assert_allclose(shares, [1.0, 1.0, 0.5 * (1 + SLOT_SPEED), SLOT_SPEED])
+        self.assertEqual(case("structural-steel", 24.0).speed_share(math.pi), 1.0)
+
+    def test_the_solver_faces_inside_every_ceiling(self) -> None:
+        """No other width of a grid removes 1 % more; a deep section is solved as ever."""
+        for material in ("aluminium-wrought", "structural-steel", "stainless"):
+            made = case(material)
+            best = solve(made)
+            self.assertLessEqual(best.ae, made.most_bite + 1e-9)
+            self.assertGreater(best.ae, 1.5 * made.material.most_bite_share * 12)
+            for row in best.ceilings:
+                self.assertTrue(row.estimate or row.share <= 1.0 + 1e-6, row)
+            grid = [conditions(made, float(ae), 1.0, 1) for ae in np.linspace(0.6, made.most_bite, 60)]
+            sound = [b.removal_rate for b in grid if all(c.estimate or c.share <= 1.0 + 1e-6 for c in b.ceilings)]
+            self.assertGreater(best.removal_rate, 0.99 * max(sound))
+            # Wider is no quicker than the slower speed and the fuller chip let it be.
+            narrow = conditions(made, made.material.most_bite_share * 12, 1.0, 1)
+            self.assertTrue(1.2 < best.removal_rate / narrow.removal_rate < 2.0)
+        self.assertLessEqual(SHALLOW, 0.25)
+
+
+class FaceTest(SimpleTestCase):
+    def test_a_face_is_sooner_done_and_holds_its_bite(self) -> None:
+        data = job(rectangle(80, 50))
+        data["regions"][0].update(bottom=-1.0, open_edges="all")
+        data["stock"] = {"box": {"min": [0, 0, -20], "max": [80, 50, 0]}}
+        data["operations"][0].pop("bite", None)
+        free = plan(parse_job(data)).report
+        diameter = data["tools"][0]["diameter"]
+        data["operations"][0]["bite"] = {"ae": 0.3 * diameter}
+        narrow = plan(parse_job(data)).report
+        self.assertLess(free["seconds"], 0.85 * narrow["seconds"])
+        (row,) = free["operations"]
+        self.assertAlmostEqual(row["bite"]["ae"], 0.7 * diameter, delta=0.01)
+        self.assertLessEqual(row["max_over_target"], 1.05)
+        self.assertLessEqual(row["p999_over_target"], 1.02)
+        self.assertLess(row["left_over_share"], 0.001)
+        self.assertEqual([w["code"] for w in free["warnings"] if w["severity"] == "error"], [])
+
+    def test_with_deeper_areas_a_bite_of_its_own_is_told(self) -> None:
+        """The face lies over a pocket; what is promised is held against both planned in operations of their own."""
+        data = job(rectangle(90, 60))
+        face = {"name": "face", "outline": rectangle(90, 60), "open_edges": "all", "bottom": -1}
+        pocket = [[20, 15], [70, 15], [70, 45], [20, 45]]
+        data["regions"] = [face, {"name": "pocket", "outline": pocket, "top": -1, "bottom": -11}]
+        data["stock"] = {"box": {"min": [0, 0, -20], "max": [90, 60, 0]}}
+        first = data["operations"][0]
+        first.pop("bite", None)
+        first["regions"] = ["face", "pocket"]
+        whole = plan(parse_job(data)).report
+        told = [w for w in whole["warnings"] if w["code"] == "rule.own-bite"]
+        self.assertEqual([w["area"] for w in told], ["face"])
+        data["operations"] = [{**first, "regions": ["face"]}, {**first, "name": "then", "regions": ["pocket"]}]
+        self.assertLess(plan(parse_job(data)).report["seconds"], whole["seconds"] - OWN_SECONDS)
