@@ -17,10 +17,10 @@ stays."""
 SHALLOW = 0.25
 """Depth over D, at most, of what may be faced: taken wider than a bite of constant engagement."""
 FACED = {"N": 0.7, "P": 0.7, "K": 0.7, "M": 0.5}
-"""Radial depth over D by group that is faced at; others are not. Common practice, no source: 60 to 80 % of the cutter, less
-where it hardens as it is cut."""
+"""Radial depth over D by group that is faced at; others are not. Common practice, no source: 60 to 80 % of the cutter,
+less where it hardens as it is cut."""
 SLOT_SPEED = 0.6
-"""Cutting speed at the full width over that of a small bite (common practice); in between by the angle of engagement."""
+"""Cutting speed at the full width over that of a small bite (common practice); in between by the engagement angle."""
 Sections = tuple[float, tuple[float, ...]]
 """How large an area is, and how deep its sections are, that levels do not reach across."""
 

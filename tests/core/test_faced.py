@@ -1,7 +1,7 @@
 """What is shallow is taken wider than a bite of constant engagement: how wide, how fast, and what comes of it.
 
-Facing steps over 60 to 80 % of the cutter: common practice, without a source. The full slot's 0.6 of the cutting speed is
-the plain path's.
+Facing steps over 60 to 80 % of the cutter: common practice, without a source. The full slot's 0.6 of the
+cutting speed is the plain path's.
 """
 
 import math
@@ -49,7 +49,7 @@ class WideTest(SimpleTestCase):
         self.assertAlmostEqual(replace(case(depth=1.0), areas=areas[:1]).most_bite, 8.4)
 
     def test_how_fast(self) -> None:
-        """All of the speed up to the material's own bite, the slot's share of it at the full width, straight between."""
+        """All of the speed up to the material's own bite, the slot's share at the full width, straight between."""
         made = case("structural-steel")
         own = math.acos(1 - 2 * made.material.most_bite_share)
         shares = [made.speed_share(a) for a in (0.5 * own, own, 0.5 * (own + math.pi), math.pi)]
