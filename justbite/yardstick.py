@@ -11,6 +11,7 @@ from dataclasses import replace
 import numpy as np
 
 from justbite.bite import engagement, solver
+from justbite.bite.case import SLOT_SPEED
 from justbite.bite.slot import slot_depth, slot_removal
 from justbite.choice import path_seconds
 from justbite.model.bite import Bite
@@ -27,9 +28,6 @@ from justbite.path.works import Limits, Swept, works_on
 
 STEP_OVER = 0.5
 """Distance of the rings, share of D (common practice)."""
-SLOT_SPEED = 0.6
-"""Cutting speed in a full slot over that of a thin side cut: teeth are hot for longer (common practice, no source).
-From a quarter circle of engagement on it falls evenly to this."""
 
 
 def plain_seconds(job: Job, operation: Operation, case: solver.Case, own: Bite, machine: Machine,
@@ -67,7 +65,10 @@ def _conditions(case: solver.Case, own: Bite, worst: float) -> Bite:
     Where the user pinned the feed, the loads of the own bite are the ceiling: no thicker chip, no more power.
     """
     angle = engagement.angle_of(worst, case.tool.diameter)
+    # From a quarter circle of engagement on it falls evenly: teeth are hot for longer.
     slower = 1.0 - (1.0 - SLOT_SPEED) * max(0.0, 2.0 * angle / math.pi - 1.0)
+    # What is shallow is slowed by the solver itself.
+    slower /= case.speed_share(angle)
     hot = case.material.model_copy(update={"cutting_speed": case.material.cutting_speed * slower})
     bite = solver.solve(replace(case, material=hot, ae=worst, path=None, feed=None))
     if case.feed is None:
