@@ -21,6 +21,7 @@ from justbite.model.parse import load_job
 from justbite.nc.reader import read_program
 from justbite.proof.audit import ProofSettings, audit_operation, renumbered
 from justbite.proof.stockmap import Stock
+from tests.core.test_faced import face_over_pocket
 from tests.core.test_predrill import hard
 from tests.core.test_rules import two_depths
 
@@ -74,6 +75,7 @@ class StoryTest(SimpleTestCase):
             self.rest_with_a_smaller_cutter(page, address)
             self.own_drawing(page, address)
             self.own_operation(page, address)
+            self.face_above(page, address)
             self.drilled_before(page, address)
             self.assertEqual(wrong, [])
             browser.close()
@@ -293,6 +295,19 @@ class StoryTest(SimpleTestCase):
         plan.click()
         expect(page.get_by_role("status")).to_contain_text("plan fresh", timeout=PLANNED)
         self.assertLess(self.seconds(tabs.first) + self.seconds(tabs.last), before)
+
+    def face_above(self, page: Page, address: str) -> None:
+        """A face by itself is cut before what lies below it, not after as other areas are."""
+        plan = self.planned(page, address, face_over_pocket())
+        tabs = page.get_by_role("tab")
+        before = self.seconds(tabs.first)
+        page.get_by_role("button", name="Cut it by itself").click()
+        expect(tabs).to_have_count(2)
+        expect(tabs.first).to_contain_text(", face")
+        plan.click()
+        expect(page.get_by_role("status")).to_contain_text("plan fresh", timeout=PLANNED)
+        self.assertLess(self.seconds(tabs.first) + self.seconds(tabs.last), before)
+        expect(page.get_by_text("only", exact=False).filter(has_text="cuts, after")).to_have_count(0)
 
     def drilled_before(self, page: Page, address: str) -> None:
         """A hole that would save much is told; one press drills it, and the job is quicker so; it can be undone."""

@@ -6,6 +6,7 @@ cutting speed is the plain path's.
 
 import math
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 from django.test import SimpleTestCase
@@ -25,6 +26,18 @@ TOOL = Tool(number=1, diameter=12.0, flutes=3, flute_length=30.0, stickout=45.0)
 
 def case(material: str = "aluminium-wrought", depth: float = 1.0, machine: str = "harbour-mill") -> Case:
     return Case(TOOL, catalogue.materials()[material], catalogue.machines()[machine], depth)
+
+
+def face_over_pocket() -> dict[str, Any]:
+    """A face 1 mm deep and a pocket of 10 mm below it, in one operation."""
+    data = job(rectangle(90, 60))
+    face = {"name": "face", "outline": rectangle(90, 60), "open_edges": "all", "bottom": -1}
+    pocket = [[20, 15], [70, 15], [70, 45], [20, 45]]
+    data["regions"] = [face, {"name": "pocket", "outline": pocket, "top": -1, "bottom": -11}]
+    data["stock"] = {"box": {"min": [0, 0, -20], "max": [90, 60, 0]}}
+    data["operations"][0].pop("bite", None)
+    data["operations"][0]["regions"] = ["face", "pocket"]
+    return data
 
 
 class WideTest(SimpleTestCase):
@@ -94,14 +107,8 @@ class FaceTest(SimpleTestCase):
 
     def test_with_deeper_areas_a_bite_of_its_own_is_told(self) -> None:
         """The face lies over a pocket; what is promised is held against both planned in operations of their own."""
-        data = job(rectangle(90, 60))
-        face = {"name": "face", "outline": rectangle(90, 60), "open_edges": "all", "bottom": -1}
-        pocket = [[20, 15], [70, 15], [70, 45], [20, 45]]
-        data["regions"] = [face, {"name": "pocket", "outline": pocket, "top": -1, "bottom": -11}]
-        data["stock"] = {"box": {"min": [0, 0, -20], "max": [90, 60, 0]}}
+        data = face_over_pocket()
         first = data["operations"][0]
-        first.pop("bite", None)
-        first["regions"] = ["face", "pocket"]
         whole = plan(parse_job(data)).report
         told = [w for w in whole["warnings"] if w["code"] == "rule.own-bite"]
         self.assertEqual([w["area"] for w in told], ["face"])

@@ -134,13 +134,13 @@ class PlanningTest(ApiCase):
         pk = self.make()
         real = core.plan
 
-        def stopped_half_way(data: Any, progress: Any) -> Any:
+        def stopped_half_way(data: Any, progress: Any, part: bytes | None) -> Any:
             def ask(share: float, what: str) -> None:
                 if share > 0.1:
                     Plan.objects.update(cancel_requested=True)
                 progress(share, what)
 
-            return real(data, ask)
+            return real(data, ask, part)
 
         with patch.object(actions, "TELL_EVERY", 0.0), patch.object(core, "plan", stopped_half_way):
             plan = self.send("post", f"/jobs/{pk}/plan")

@@ -9,6 +9,7 @@
   import type { JobDocument, Stores } from '../types';
   import AboveView from './AboveView.svelte';
   import { Desk, type Step } from './desk.svelte';
+  import { firstOperations } from './operations';
   import SpaceView from './SpaceView.svelte';
   import StepAreas from './StepAreas.svelte';
   import StepLies from './StepLies.svelte';
@@ -94,17 +95,7 @@
       material: named(stores!.materials, material),
       tools: [toolFrom(tool, 1)],
       ...pieces,
-      operations: [
-        {
-          name: 'Rough the areas',
-          kind: 'rough',
-          regions: names,
-          tool: 1,
-          reserve: 0.15,
-          allowance: { wall: 0.2, floor: 0.1 },
-          tolerance: 0.02,
-        },
-      ],
+      operations: firstOperations(pieces.regions),
     };
   }
 
@@ -119,8 +110,9 @@
       setTimeout(async () => {
         if (mine !== asked) return;
         try {
-          const found = await api.limits(wish, 0);
-          if (mine === asked) limits = Object.values(found).flat() as [number, number][][];
+          const found = await Promise.all(wish.operations.map((_, k) => api.limits(wish, k)));
+          if (mine === asked)
+            limits = found.flatMap((own) => Object.values(own).flat()) as [number, number][][];
         } catch {
           limits = [];
         }

@@ -1,0 +1,27 @@
+/** The operations that a new job on a part begins with. */
+import type { Operation, Region } from '../types';
+
+/** A face's own name for itself, as the part's features have it. */
+const FACE = 'top face';
+
+/** Faces by themselves, first: in one operation with what is deep they would have its thin bite. */
+export function firstOperations(regions: Region[]): Operation[] {
+  const faces = regions.filter((r) => r.feature?.kind === FACE);
+  const others = regions.filter((r) => !faces.includes(r));
+  const named: [string, Region[]][] =
+    faces.length && others.length
+      ? [
+          ['Face the top', faces],
+          ['Rough the areas', others],
+        ]
+      : [['Rough the areas', regions]];
+  return named.map(([name, own]) => ({
+    name,
+    kind: 'rough',
+    regions: own.map((r) => r.name),
+    tool: 1,
+    reserve: 0.15,
+    allowance: { wall: 0.2, floor: 0.1 },
+    tolerance: 0.02,
+  }));
+}
