@@ -272,7 +272,8 @@ def _led_into(job: Job, region: Region, chord: float) -> list[Region]:
         own = asked.pop()
         lines = shapely.union_all([LineString(c) for c in open_chains(own, chord)])
         outline = polygon_of(own.outline, chord, own.name)
-        into = [r for r in left if _zone_beyond(outline, region_shape(r, chord)).intersects(lines)]
+        near = [r for r in left if shapely.dwithin(region_shape(r, chord), lines, ONE_BORDER)]
+        into = [r for r in near if _zone_beyond(outline, region_shape(r, chord)).intersects(lines)]
         left = [r for r in left if r not in into]
         found += into
         asked += into
@@ -294,9 +295,10 @@ def beside(job: Job, region: Region, chord: float) -> tuple[BaseGeometry, BaseGe
     deeper: list[BaseGeometry] = []
     floors: list[BaseGeometry] = []
     if region.open_edges:
+        own = region_shape(region, chord).buffer(-ONE_BORDER, join_style="mitre")
         for other in job.regions:
             if other.name != region.name:
                 shape, shallow = region_shape(other, chord), other.bottom > region.bottom + SAME
-                if (other.name in region.after and not shallow) or not overlap(region, other, chord):
+                if (other.name in region.after and not shallow) or own.intersection(shape).area <= OVERLAP:
                     (floors if shallow else deeper).append(shape)
     return shapely.union_all(deeper), shapely.union_all(floors)

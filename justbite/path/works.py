@@ -11,7 +11,7 @@ import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
-from justbite.model.before import cut_top, earlier, floors_before
+from justbite.model.before import cut_top, floors_before
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Operation, Region
 from justbite.model.shapes import ONE_BORDER, SAME, in_the_way, region_shape
@@ -127,9 +127,10 @@ def _gone_before(job: Job, operation: Operation, region: Region, chord: float) -
     """Of the areas that come before a region, what is gone as deep as the region goes.
 
     All of those that no operation cuts; of those that this one cuts what its cutter comes to: the allowance on a wall
-    that leads into the region stands before the region's open edge. What earlier operations took is told by `Swept`.
+    that leads into the region stands before the region's open edge. What earlier operations took is told by `Swept`,
+    and what a later one is to take stands.
     """
-    done = {name for o in earlier(job, operation) for name in o.regions}
+    cut = {name for o in job.operations for name in o.regions}
     radius, wall = job.tool(operation.tool).diameter / 2, operation.allowance.wall
     gone = []
     for other in (job.region(n) for n in region.after):
@@ -137,7 +138,7 @@ def _gone_before(job: Job, operation: Operation, region: Region, chord: float) -
             continue
         if other.name in operation.regions:
             gone.append(comes_to(job, other, radius, wall, chord))
-        elif other.name not in done:
+        elif other.name not in cut:
             gone.append(region_shape(other, chord))
     return shapely.union_all(gone)
 

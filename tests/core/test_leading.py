@@ -94,6 +94,13 @@ class LeadingTest(SimpleTestCase):
         for row in plan(made).report["operations"]:
             self.assertLessEqual(row["max_over_target"], 1.05)
 
+    def test_what_a_later_operation_is_to_cut_stands(self) -> None:
+        data = stairs()
+        first = data["operations"][0]
+        data["operations"] = [{**first, "regions": ["high"]}, {**first, "name": "then", "regions": ["low"]}]
+        made = parse_job(data)
+        self.assertTrue(_gone_before(made, made.operations[0], made.region("high"), CHORD).is_empty)
+
     def test_a_shallower_area_before_takes_nothing_away(self) -> None:
         data = stairs()
         data["regions"][0]["bottom"] = -4
