@@ -76,7 +76,7 @@ def plan(job: Job, progress: Progress = lambda share, what: None, part: NDArray[
     limits = Limits(
         tolerances.CHORD, tolerances.WALL_SNAP, tolerances.WALL_SNAP_TOLERANCE, tolerances.FIT_SHARE,
         tolerances.FIT_BITE_SHARE, tolerances.UNREACHED_AREA, tolerances.ENTRY_CLEAR,
-        tolerances.CHORD_FILM, tolerances.REST_FILM, tolerances.REST_FILM_BITE,
+        tolerances.CHORD_FILM, tolerances.REST_FILM, tolerances.REST_FILM_BITE, tolerances.FIT_MOST,
     )  # fmt: skip
     compute, choices = [], []
     before: list[Swept] = []

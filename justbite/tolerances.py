@@ -19,6 +19,9 @@ FIT_SHARE = 0.4
 FIT_BITE_SHARE = 0.002
 """Share of the radial depth that fitting may use, so that the bite keeps within a per cent."""
 
+FIT_MOST = 0.008
+"""mm: and no more than that, less than a gouge: wide bites with a wide tolerance were fitted into walls."""
+
 PROOF_CELL = 1 / 120
 """Share of R: cell of the proof's height map. At 1/60 the counting of cells alone made the 99.9th percentile
 1.7 % larger than at 1/150; at 1/100 it adds 0.3 %."""

@@ -80,7 +80,7 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         borne=bears.chip,
         slot=bears.slot,
     )
-    tolerance = min(limits.fit_share * operation.tolerance, limits.fit_bite_share * bite.ae)
+    tolerance = min(limits.fit_share * operation.tolerance, limits.fit_bite_share * bite.ae, limits.fit_most)
     terms = _Terms(
         clock, bite.ae, bite.ap, Heights(travel, job.approach_gap, operation.hover, stock_heights(job.stock)[1]), feeds,
         tolerance, tool.diameter / 2,

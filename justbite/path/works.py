@@ -37,6 +37,7 @@ class Limits:
     chord_share: float
     film_share: float
     film_bite_share: float
+    fit_most: float
 
 
 @dataclass(frozen=True, slots=True)

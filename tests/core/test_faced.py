@@ -105,6 +105,19 @@ class FaceTest(SimpleTestCase):
         self.assertLess(row["left_over_share"], 0.001)
         self.assertEqual([w["code"] for w in free["warnings"] if w["severity"] == "error"], [])
 
+    def test_a_wide_bite_with_a_wide_tolerance_stays_off_waved_walls(self) -> None:
+        """Fitted within 0.02 mm, as tolerance and bite would have it, lines and arcs went 0.014 mm into them."""
+        turn = np.linspace(0.0, 2 * math.pi, 121)[:-1]
+        wave = 4 * np.sin(7 * turn)
+        outline = np.column_stack([(40 + wave) * np.cos(turn), (30 + wave) * np.sin(turn)]).round(4).tolist()
+        data = job(outline)
+        data["regions"][0]["bottom"] = -3
+        data["stock"] = {"box": {"min": [-60, -60, -20], "max": [60, 60, 0]}}
+        data["tools"][0].update(diameter=16.0, flute_length=40.0, stickout=64.0)
+        data["operations"][0].update(bite={"ae": 11.2}, tolerance=0.05, follow_bite=False)
+        (row,) = plan(parse_job({**data, "material": "structural-steel"})).report["operations"]
+        self.assertEqual(row["gouge_mm"], 0)
+
     def test_with_deeper_areas_a_bite_of_its_own_is_told(self) -> None:
         """The face lies over a pocket; what is promised is held against both planned in operations of their own."""
         data = face_over_pocket()

@@ -17,7 +17,7 @@ from justbite.plan import plan
 from tests.core.test_path import job, rectangle
 
 WALL = 0.3
-LIMITS = Limits(0.002, 0.0012, 0.6, 0.4, 0.002, 0.05, 0.05, 0.001, 0.01, 0.02)
+LIMITS = Limits(0.002, 0.0012, 0.6, 0.4, 0.002, 0.05, 0.05, 0.001, 0.01, 0.02, 0.008)
 CHORD = 0.002
 
 
