@@ -49,9 +49,7 @@ def lay_out(part: Part | Drawing, placing: Placing, other: tuple[Body, NDArray[n
     """Place a part and find its features. `other`: the body that is the stock, and its matrix. Raises JobError."""
     if isinstance(part, Drawing):
         return _drawn(part, placing, other)
-    if placing.body >= len(part.bodies):
-        raise JobError(f"The part has no body {placing.body + 1}; it has {len(part.bodies)}.", "Choose another.")
-    body = part.bodies[placing.body]
+    body = _body(part, placing.body)
     fine = 2e-4 if part.source == "solid" else 5e-3
     placed = place(body, placing, other, fine)
     model = model_of(body, placed.vertices, placed.matrix, part.source)
@@ -64,6 +62,12 @@ def lay_out(part: Part | Drawing, placing: Placing, other: tuple[Body, NDArray[n
     turned = placed.matrix[:3, :3].T
     edges = tuple(e @ turned + placed.matrix[:3, 3] for e in body.edges())
     return Layout(placed.matrix, placed.stock, features, edges, silhouette, model)
+
+
+def _body(part: Part, number: int) -> Body:
+    if number >= len(part.bodies):
+        raise JobError(f"The part has no body {number + 1}; it has {len(part.bodies)}.", "Choose another.")
+    return part.bodies[number]
 
 
 def slices(layout: Layout, z: float) -> list[Feature]:
@@ -121,13 +125,15 @@ def matrix_of(job: Job) -> NDArray[np.float64] | None:
 
 
 def corners_in(job: Job, part: Part | Drawing) -> NDArray[np.float64] | None:
-    """(m, 3, 3): the corners of the triangles of a job's part in the job's coordinates; None of a drawing."""
+    """(m, 3, 3): the corners of the triangles of a job's part in the job's coordinates; None of a drawing.
+
+    Raises JobError.
+    """
     if isinstance(part, Drawing):
         return None
     matrix = matrix_of(job)
     matrix = np.eye(4) if matrix is None else matrix
-    number = int(((job.part or {}).get("placing") or {}).get("body", 0))
-    body = part.bodies[min(number, len(part.bodies) - 1)]
+    body = _body(part, int(((job.part or {}).get("placing") or {}).get("body", 0)))
     return np.asarray((body.vertices @ matrix[:3, :3].T + matrix[:3, 3])[body.triangles])
 
 

@@ -143,13 +143,13 @@ def free_space(region: Region, strip: float, chord: float, others: BaseGeometry 
         beyond = [_beside(run, strip).buffer(1e-4) for run in outer]
         free = shapely.union_all([shape, *beyond, free.intersection(theirs)])
         # Borders that are one but for their chords: no seam may stay between them.
-        free = closed(free)
-        free = free.difference(_closed(outline, chains))
+        free = without_seams(free)
+        free = free.difference(_closed_edges(outline, chains))
     free = free.difference(islands)
     return shapely.union_all([g for g in shapely.get_parts(free) if g.intersects(shape)])
 
 
-def closed(shape: BaseGeometry) -> BaseGeometry:
+def without_seams(shape: BaseGeometry) -> BaseGeometry:
     """A shape without seams between borders that are one."""
     return shape.buffer(ONE_BORDER, join_style="mitre").buffer(-ONE_BORDER, join_style="mitre")
 
@@ -165,10 +165,10 @@ def _stretched(outline: Polygon, region: Region, chains: list[NDArray[np.float64
         return outline.buffer(strip, join_style="mitre")
     # Joined with a hair of overlap, so that no seam is left along the open edge.
     free = shapely.union_all([outline, *(_beside(c, strip).buffer(1e-4) for c in chains)])
-    return free.difference(_closed(outline, chains))
+    return free.difference(_closed_edges(outline, chains))
 
 
-def _closed(outline: Polygon, chains: list[NDArray[np.float64]]) -> BaseGeometry:
+def _closed_edges(outline: Polygon, chains: list[NDArray[np.float64]]) -> BaseGeometry:
     """The closed edges, as thin as a wall may be."""
     lines = shapely.union_all([LineString(c) for c in chains])
     return outline.exterior.difference(lines.buffer(1e-6)).buffer(2e-4)

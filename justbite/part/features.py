@@ -341,11 +341,16 @@ def _ring(model: Model, ring: BaseGeometry, opened: BaseGeometry | None, solid: 
         points = np.asarray(clean.coords)[:-1, :2]
         middles = shapely.points((points + np.roll(points, -1, axis=0)) / 2)
         marks = np.zeros(len(points), bool) if opened is None else shapely.distance(opened, middles) < 2 * BESIDE
-        return tuple((float(x), float(y), 0.0) for x, y in points), tuple(bool(m) for m in marks)
+        return _straight(points, marks)
     if abs(abs(ring_area(found[0])) - plain.area) > 0.5 * MOST_BOW * plain.length + 1e-6:
         # Not the same shape: the arcs were none.
-        return tuple((float(x), float(y), 0.0) for x, y in points), tuple(bool(m) for m in marks)
+        return _straight(points, marks)
     return found
+
+
+def _straight(points: NDArray[np.float64], marks: NDArray[np.bool_]) -> tuple[Vertices, tuple[bool, ...]]:
+    """A ring as it is, without arcs."""
+    return tuple((float(x), float(y), 0.0) for x, y in points), tuple(bool(m) for m in marks)
 
 
 def _noded(points: NDArray[np.float64], opened: BaseGeometry) -> NDArray[np.float64]:

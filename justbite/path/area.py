@@ -14,7 +14,7 @@ from shapely.geometry import Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from justbite.model.job import Job, Region
-from justbite.model.shapes import beside, closed, job_space, region_shape
+from justbite.model.shapes import beside, job_space, region_shape, without_seams
 from justbite.model.stock import standing
 
 MOST_LEFT = 0.001
@@ -134,7 +134,7 @@ def make_area(job: Job, region: Region, radius: float, allowance: float, snap: f
     material = material.difference(gone)
     if not deeper.is_empty:
         # Borders of two areas are one but for their chords: no seam may stay between them.
-        material = closed(material)
+        material = without_seams(material)
     wall = radius + allowance + snap
     locus = free.buffer(-wall, quad_segs=32)
     holes, unfit = _holes(region, free, locus, radius)

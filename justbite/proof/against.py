@@ -16,6 +16,7 @@ from scipy import ndimage
 
 from justbite.model.moves import Moves, sweep_angles
 from justbite.proof import replay
+from justbite.proof.audit import renumbered
 
 SIDE, DOWN = 0.05, 0.02
 """mm that a cut may be in a wall or below a surface before it counts: the chords of triangles, and a gouge's own."""
@@ -53,15 +54,16 @@ def cut_into(part: NDArray[np.float64], moves: Moves, cutters: Sequence[tuple[fl
     surface = np.full((int(depth / cell) + 1, int(width / cell) + 1), -np.inf)
     place = float(low[0]), float(low[1]), cell
     raise_surface(part, *place, surface)
-    where = moves.start, moves.kind, moves.end, np.nan_to_num(moves.centre)
     found, known = [], np.zeros(surface.shape, dtype=bool)
     for index, (radius, corner) in enumerate(cutters):
-        block, spot, _ = replay.walk(*where, sweep_angles(moves), STEP * radius)
-        own = spot[(moves.operation[block] == index) & (spot[:, 2] < high[2])]
+        own, _ = renumbered(moves, index)
+        where = own.start, own.kind, own.end, np.nan_to_num(own.centre)
+        _, spots, _ = replay.walk(*where, sweep_angles(own), STEP * radius)
+        spots = spots[spots[:, 2] < high[2]]
         lowest = np.full(surface.shape, np.inf)
         # Of a bull nose its flat end, and its full width above the corners: what lies between stays off what both do.
         for wide, above in [(radius - corner, 0.0), (radius, corner)] if corner > 0 else [(radius, 0.0)]:
-            lower_end(own + np.array([0.0, 0.0, above]), wide - SIDE, *place, lowest)
+            lower_end(spots + np.array([0.0, 0.0, above]), wide - SIDE, *place, lowest)
         into = (lowest < surface - DOWN) & ~known
         into &= _large(into)
         if into.any():

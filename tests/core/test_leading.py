@@ -35,6 +35,14 @@ def stairs(**operation: Any) -> dict[str, Any]:
     return data
 
 
+def apart(before: str, then: str) -> Job:
+    """The stairs with an operation for each step."""
+    data = stairs()
+    first = data["operations"][0]
+    data["operations"] = [{**first, "regions": [before]}, {**first, "name": "then", "regions": [then]}]
+    return parse_job(data)
+
+
 def circle(radius: float, first: float) -> list[list[float]]:
     """About (20, 20), as two arcs from the angle `first` on: where its chords' corners lie depends on that."""
     across = radius * np.array([math.cos(first), math.sin(first)])
@@ -86,19 +94,13 @@ class LeadingTest(SimpleTestCase):
         self.assertAlmostEqual(self.area(made).material.area, 60 * 20, delta=0.01)
 
     def test_what_an_earlier_operation_cut_is_told_by_what_it_swept(self) -> None:
-        data = stairs()
-        first = data["operations"][0]
-        data["operations"] = [{**first, "regions": ["low"]}, {**first, "name": "then", "regions": ["high"]}]
-        made = parse_job(data)
+        made = apart("low", "high")
         self.assertTrue(_gone_before(made, made.operations[1], made.region("high"), CHORD).is_empty)
         for row in plan(made).report["operations"]:
             self.assertLessEqual(row["max_over_target"], 1.05)
 
     def test_what_a_later_operation_is_to_cut_stands(self) -> None:
-        data = stairs()
-        first = data["operations"][0]
-        data["operations"] = [{**first, "regions": ["high"]}, {**first, "name": "then", "regions": ["low"]}]
-        made = parse_job(data)
+        made = apart("high", "low")
         self.assertTrue(_gone_before(made, made.operations[0], made.region("high"), CHORD).is_empty)
 
     def test_a_shallower_area_before_takes_nothing_away(self) -> None:
