@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from shapely.geometry import LineString, Polygon
+from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
 from justbite.model.drawing import Vertices
@@ -19,21 +19,20 @@ from justbite.model.job import Region
 from justbite.model.part import Body
 from justbite.model.shapes import free_space
 from justbite.part.details import details_of
+from justbite.part.floors import LEAST_AREA, Level, level_floors
+from justbite.part.margin import BESIDE, falling, noded, reached_out
 from justbite.part.named import LEVEL, flat, told, with_names
 from justbite.part.reach import inside_corners, reach_of, ring_area
 from justbite.part.rings import as_circle, circle_of, onto_circles, ring_with_arcs
-from justbite.part.shadow import HAIR, shadow, united
+from justbite.part.shadow import HAIR, shadow
 from justbite.part.solid import ANGLE, CHORD
 
-BESIDE = 2e-3
-"""mm: how far beside an edge is looked for a wall."""
-LEAST_AREA = 0.5
-"""mm2: smaller floors are not told."""
 SLOT_LENGTH = 2.2
 """Area over width squared from which a pocket of one width is a slot."""
 UPRIGHT = 0.9999
 """Cosine of the angle between a cylinder's axis and the spindle's, at least."""
-MOST_LEVELS = 200
+MESH_HAIR = 0.03
+"""mm: how far chords of a mesh at two heights are taken to lie apart at most."""
 NOTHING = Polygon()
 CHORDS = (0.002, 0.005)
 """mm: how finely outlines are asked for by who plans them and by who tells their figures."""
@@ -53,6 +52,10 @@ class Model:
     """Radians between two neighbouring chords of an arc, at most."""
     rounds: NDArray[np.float64]
     """(k, 3): x, y and radius of a solid's upright cylinders."""
+    bent: NDArray[np.bool_]
+    """(m,): triangles that may be of a bent surface."""
+    hair: float
+    """mm: how far chords of one surface at two heights may lie apart."""
 
     def shadow(self, z: float) -> BaseGeometry:
         return shadow(self.vertices, self.triangles, z)
@@ -63,7 +66,9 @@ def model_of(body: Body, vertices: NDArray[np.float64], matrix: NDArray[np.float
     fine = source == "solid"
     axes = _cylinders(body, matrix) if fine else []
     rounds = np.unique(np.array(axes).reshape(-1, 3).round(6), axis=0)
-    return Model(vertices, body.triangles, 2e-4 if fine else 5e-3, 0.25 if fine else 0.45, rounds)
+    bent = np.array([f.kind != "plane" for f in body.faces])[body.face_of]
+    hair = 1.2 * CHORD if fine else MESH_HAIR
+    return Model(vertices, body.triangles, 2e-4 if fine else 5e-3, 0.25 if fine else 0.45, rounds, bent, hair)
 
 
 def _cylinders(body: Body, matrix: NDArray[np.float64]) -> list[tuple[float, float, float]]:
@@ -76,15 +81,13 @@ def find_features(model: Model, body: Body, rotation: NDArray[np.float64], stock
                   stock_top: float, silhouette: BaseGeometry) -> Features:  # fmt: skip
     """All features of a placed body with its `silhouette`, inside a stock of that footprint and top (mm)."""
     low, high = model.vertices.min(axis=0), model.vertices.max(axis=0)
-    floors = level_floors(model)
+    floors = level_floors(model.vertices, model.triangles, model.bent, model.most_turn)
     found: list[Feature] = []
-    for z, shape in floors:
-        above = model.shadow(z)
-        for face in shapely.get_parts(shape):
+    for level in floors:
+        above = model.shadow(level.z)
+        for face in shapely.get_parts(level.shape):
             if isinstance(face, Polygon) and face.area >= LEAST_AREA:
-                feature = _floor(model, z, face, above, silhouette, stock, stock_top, float(high[2]))
-                if feature is not None:
-                    found.append(feature)
+                found += _floor(model, level, face, above, silhouette, stock, stock_top, float(high[2]))
     found += _through(model, silhouette, float(low[2]), stock_top)
     found += _drilled(model, body, rotation, found, stock_top)
     found += _outside(model, silhouette, float(low[2]), stock, stock_top)
@@ -92,25 +95,7 @@ def find_features(model: Model, body: Body, rotation: NDArray[np.float64], stock
     named = told(found, stock_top)
     bounds = (tuple(float(v) for v in low), tuple(float(v) for v in high))
     details = details_of(body, rotation)
-    return Features(tuple(named), tuple(details), tuple(z for z, _ in floors), bounds)  # type: ignore[arg-type]
-
-
-def level_floors(model: Model) -> list[tuple[float, BaseGeometry]]:
-    """Heights of flat faces that look up, highest first, each with its plane area."""
-    corners = model.vertices[model.triangles]
-    z = corners[:, :, 2]
-    across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    flat = (np.ptp(z, axis=1) < LEVEL) & (across[:, 2] > 0)
-    if not flat.any():
-        return []
-    own, heights, areas = model.triangles[flat].astype(np.int64), z[flat].mean(axis=1), across[flat, 2] / 2
-    order = np.argsort(-heights)
-    own, heights, areas = own[order], heights[order], areas[order]
-    group = np.concatenate([[0], np.cumsum(-np.diff(heights) > LEVEL)])
-    sizes = np.bincount(group, weights=areas)
-    kept = [g for g in np.argsort(-sizes)[:MOST_LEVELS] if sizes[g] >= LEAST_AREA]
-    plane = model.vertices[:, :2]
-    return [(float(heights[group == g].mean()), united(plane, own[group == g])) for g in sorted(kept)]
+    return Features(tuple(named), tuple(details), tuple(f.z for f in floors), bounds)  # type: ignore[arg-type]
 
 
 def slice_areas(model: Model, z: float, stock: BaseGeometry, stock_top: float) -> list[Feature]:
@@ -120,74 +105,32 @@ def slice_areas(model: Model, z: float, stock: BaseGeometry, stock_top: float) -
     return with_names([f for f in made if f is not None])
 
 
-def _floor(model: Model, z: float, face: Polygon, above: BaseGeometry, silhouette: BaseGeometry,
-           stock: BaseGeometry, stock_top: float, part_top: float) -> Feature | None:  # fmt: skip
-    """The feature of one floor; None when nothing stands on it."""
+def _floor(model: Model, level: Level, face: Polygon, above: BaseGeometry, silhouette: BaseGeometry,
+           stock: BaseGeometry, stock_top: float, part_top: float) -> list[Feature]:  # fmt: skip
+    """The feature of one floor; more where the part overhangs it, none when nothing stands on it."""
+    z = level.z
     if z > stock_top - LEVEL:
-        return None
+        return []
     # Hairs between the wall's foot and its top are no islands.
-    islands = above.intersection(Polygon(face.exterior)).buffer(-BESIDE, join_style="mitre")
-    filled = Polygon(face.exterior).difference(islands.buffer(BESIDE, join_style="mitre"))
-    filled = max(shapely.get_parts(filled), key=lambda g: g.intersection(face).area)
-    beside = above.buffer(BESIDE)
-    wall = face.exterior.intersection(beside).length
-    if wall < BESIDE * 10 and not filled.interiors:
-        if z > part_top - LEVEL:
-            return _feature(model, "top face", stock, stock.boundary, stock_top, z, "")
-        shape = _reached_out(filled, filled.boundary, silhouette, stock)
-        return _feature(model, "boss top", shape, shape.exterior, stock_top, z, "cut from outside in")
-    lower = face.exterior.difference(above.buffer(BESIDE))
-    lower = _to_corners(lower, face)
-    if lower.is_empty:
-        return _feature(model, "pocket", filled, None, stock_top, z, "")
-    shape = _reached_out(filled, lower, silhouette, stock)
-    still_wall = above.buffer(BESIDE).union(_margin_walls(shape, filled, stock))
-    opened = shape.exterior.difference(still_wall)
-    return _feature(model, "half-open pocket", shape, opened, stock_top, z, "")
-
-
-def _reached_out(shape: Polygon, opened: BaseGeometry, silhouette: BaseGeometry, stock: BaseGeometry) -> Polygon:
-    """The area with what of the stock stands before its open edges, out to where the stock ends."""
-    margin = stock.difference(silhouette)
-    if margin.area < 1e-3:
-        return shape
-    outer = _to_corners(opened.intersection(silhouette.boundary.buffer(BESIDE)), shape)
-    outer_lines = [g for g in shapely.get_parts(outer) if isinstance(g, LineString)]
-    if not outer_lines:
-        return shape
-    reach = float(shapely.hausdorff_distance(stock.boundary, silhouette)) + 1.0
-    joined = shapely.line_merge(shapely.union_all(outer_lines))
-    strips = [line.buffer(reach, cap_style="flat", join_style="mitre") for line in shapely.get_parts(joined)]
-    before = shapely.union_all(strips).intersection(margin)
-    # On a grid, so that no seam is left along the open edge.
-    whole = shapely.union_all([shape, before], grid_size=1e-6)
-    whole = max((g for g in shapely.get_parts(whole) if g.intersects(shape)), key=lambda g: g.area)
-    return whole if isinstance(whole, Polygon) else shape
-
-
-def _to_corners(lines: BaseGeometry, shape: Polygon) -> BaseGeometry:
-    """Stretches of a border, without hairs, their ends moved to the corner that is next to them."""
-    merged = shapely.line_merge(lines) if lines.geom_type == "MultiLineString" else lines
-    corners = np.asarray(shape.exterior.coords)[:, :2]
-    kept = []
-    for line in shapely.get_parts(merged):
-        if not isinstance(line, LineString) or line.length < 10 * BESIDE:
+    islands = above.intersection(Polygon(face.exterior)).buffer(-model.hair, join_style="mitre")
+    filled = Polygon(face.exterior).difference(islands.buffer(model.hair, join_style="mitre"))
+    filled = filled.buffer(-BESIDE, join_style="mitre").buffer(BESIDE, join_style="mitre")
+    found = []
+    for part in shapely.get_parts(filled):
+        seen = shapely.orient_polygons(part)
+        if seen.intersection(face).area < LEAST_AREA:
             continue
-        points = np.asarray(line.coords)[:, :2].copy()
-        for k in (0, -1):
-            far = np.hypot(*(corners - points[k]).T)
-            if far.min() < 3 * BESIDE:
-                points[k] = corners[far.argmin()]
-        kept.append(LineString(points))
-    return shapely.union_all(kept)
-
-
-def _margin_walls(shape: Polygon, filled: Polygon, stock: BaseGeometry) -> BaseGeometry:
-    """Sides of the strip through the stock's margin: they are walls, its outer end is not."""
-    if shape.area - filled.area < 1e-3:
-        return Polygon()
-    sides = shape.exterior.difference(filled.buffer(3 * BESIDE)).difference(stock.boundary.buffer(BESIDE))
-    return sides.buffer(BESIDE)
+        points, open_ = falling(seen, level, above)
+        reached = (seen, points, open_, model.hair, above, silhouette, stock)
+        if not open_.any():
+            found.append(_feature(model, "pocket", seen, None, stock_top, z, ""))
+        elif not open_.all() or seen.interiors:
+            found.append(_feature(model, "half-open pocket", *reached_out(*reached), stock_top, z, ""))
+        elif z > part_top - LEVEL:
+            found.append(_feature(model, "top face", stock, stock.boundary, stock_top, z, ""))
+        else:
+            found.append(_feature(model, "boss top", *reached_out(*reached), stock_top, z, "cut from outside in"))
+    return [f for f in found if f is not None]
 
 
 def _through(model: Model, silhouette: BaseGeometry, bottom: float, stock_top: float) -> list[Feature]:
@@ -324,7 +267,7 @@ def _ring(model: Model, ring: BaseGeometry, opened: BaseGeometry | None, solid: 
         marks = np.zeros(len(points), dtype=bool)
     else:
         line = opened.buffer(2 * BESIDE)
-        points = _noded(points, opened)
+        points = noded(points, opened)
         after = np.roll(points, -1, axis=0)
         middles, ways = (points + after) / 2, after - points
         marks = np.asarray(shapely.contains_properly(line, shapely.points(middles)))
@@ -351,26 +294,6 @@ def _ring(model: Model, ring: BaseGeometry, opened: BaseGeometry | None, solid: 
 def _straight(points: NDArray[np.float64], marks: NDArray[np.bool_]) -> tuple[Vertices, tuple[bool, ...]]:
     """A ring as it is, without arcs."""
     return tuple((float(x), float(y), 0.0) for x, y in points), tuple(bool(m) for m in marks)
-
-
-def _noded(points: NDArray[np.float64], opened: BaseGeometry) -> NDArray[np.float64]:
-    """The ring with a vertex where an open stretch begins and ends."""
-    ring = LineString(np.vstack([points, points[:1]]))
-    merged = shapely.line_merge(opened) if opened.geom_type != "LineString" else opened
-    ends = [
-        c
-        for g in shapely.get_parts(merged)
-        if len(g.coords) > 1 and not g.is_closed
-        for c in (g.coords[0], g.coords[-1])
-    ]
-    far = [c for c in ends if np.hypot(*(points - np.array(c[:2])).T).min() > 4 * BESIDE]
-    if not far:
-        return points
-    along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(np.vstack([points, points[:1]]), axis=0).T))])[:-1]
-    extra = [(ring.project(shapely.Point(c)), c) for c in far]
-    at = np.concatenate([along, [s for s, _ in extra]])
-    every = np.vstack([points, [ring.interpolate(s).coords[0] for s, _ in extra]])
-    return every[np.argsort(at, kind="stable")]
 
 
 def _kind(kind: Kind, polygon: Polygon, narrow: float | None, round_: bool) -> Kind:

@@ -71,7 +71,7 @@ def united(points: NDArray[np.float64], t: NDArray[np.int64]) -> BaseGeometry:
     t = t[_areas(points, t) > 1e-14]
     if len(t) == 0:
         return shapely.Polygon()
-    sheet = _sheets(t, len(points))
+    sheet = sheets(t, len(points))
     order = np.argsort(sheet, kind="stable")
     starts = np.searchsorted(sheet[order], np.arange(int(sheet.max()) + 2))
     pieces = [_sheet_union(points, t[order[a:b]]) for a, b in pairwise(starts)]
@@ -109,7 +109,7 @@ def _areas(points: NDArray[np.float64], t: NDArray[np.int64]) -> NDArray[np.floa
     return np.asarray(((b - a)[:, 0] * (c - a)[:, 1] - (b - a)[:, 1] * (c - a)[:, 0]) / 2)
 
 
-def _sheets(t: NDArray[np.int64], count: int) -> NDArray[np.int32]:
+def sheets(t: NDArray[np.int64], count: int) -> NDArray[np.int32]:
     """Number of the connected sheet that each triangle belongs to; `count` points."""
     sides = np.concatenate([t[:, [0, 1]], t[:, [1, 2]], t[:, [2, 0]]])
     key = np.minimum(*sides.T) * count + np.maximum(*sides.T)

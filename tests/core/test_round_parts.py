@@ -94,7 +94,9 @@ class ArmTest(SimpleTestCase):
         disc = shapely.Polygon(18.0 + 18.0 * np.column_stack([np.cos(angles), np.sin(angles)]))
         stock = shapely.box(0, disc.bounds[1], 36, 18)
         corner = min(shapely.get_parts(stock.difference(disc)), key=lambda g: g.bounds[0])
-        flat = Model(np.zeros((0, 3)), np.zeros((0, 3), np.int32), 2e-4, 0.25, np.zeros((0, 3)))
+        flat = Model(
+            np.zeros((0, 3)), np.zeros((0, 3), np.int32), 2e-4, 0.25, np.zeros((0, 3)), np.zeros(0, bool), 0.01
+        )
         found = _feature(flat, "outside", corner, stock.boundary, 0.0, -5.0, "", disc)
         assert found is not None
         beyond = free_space(region_of(found, "corner"), 20.0, 0.005)

@@ -1,0 +1,150 @@
+"""The border of a floor: where it is open, and what of the stock's margin stands before it.
+
+An open edge at the part's own outline leads out through the margin to where the stock ends; the area takes that in, so
+that the cutter can come in from outside.
+"""
+
+import math
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from shapely.geometry import LineString, Polygon
+from shapely.geometry.base import BaseGeometry
+
+from justbite.part.floors import Level
+
+BESIDE = 2e-3
+"""mm: how far beside an edge is looked for a wall."""
+NEXT = 0.02
+"""mm: how far beyond the end of a stretch the outline's direction is taken."""
+
+
+def falling(shape: Polygon, level: Level, above: BaseGeometry) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+    """The outer border of a floor (n, 2), counterclockwise, and where beside each of its edges the part falls away.
+
+    Where the part overhangs the floor its border is that of what is `above`, and a wall.
+    """
+    falls = level.falls
+    if not level.unsure.is_empty:
+        falls = shapely.union(falls, level.unsure.difference(above.buffer(BESIDE)))
+    points = np.asarray(shape.exterior.coords)[:-1, :2]
+    if falls.is_empty:
+        return points, np.zeros(len(points), dtype=bool)
+    points = noded(points, falls)
+    middles = shapely.points((points + np.roll(points, -1, axis=0)) / 2)
+    return points, np.asarray(shapely.distance(falls, middles) < BESIDE)
+
+
+def reached_out(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.bool_], hair: float,
+                 above: BaseGeometry, silhouette: BaseGeometry,
+                 stock: BaseGeometry) -> tuple[Polygon, BaseGeometry]:  # fmt: skip
+    """The area with what of the stock stands before its open edges, out to where the stock ends; its open border.
+
+    `points` (n, 2) and `open_` (n,): the outer border of the floor and which of its edges are open.
+    """
+    opened = _lines(points, open_)
+    solid = shapely.union_all([Polygon(g.exterior) for g in shapely.get_parts(silhouette)])
+    lines = _outer(points, open_, 3.0 * hair, solid)
+    if stock.difference(solid).area < 1e-3 or lines.is_empty:
+        return shape, opened
+    reach = float(shapely.hausdorff_distance(stock.boundary, solid)) + 1.0
+    strips = [_strip(g, solid, reach) for g in shapely.get_parts(lines)]
+    # Where the floor and the part's outline have their own chords no seam may stay between them.
+    seam = lines.buffer(-3.0 * hair, single_sided=True, join_style="mitre")
+    before = shapely.union_all(strips).intersection(stock).difference(solid.difference(seam).union(above))
+    whole = shapely.union_all([shape, before], grid_size=1e-6)
+    whole = max(shapely.get_parts(whole), key=lambda g: g.intersection(shape).area)
+    if not isinstance(whole, Polygon):
+        return shape, opened
+    whole = _without_short(whole)
+    return whole, shapely.union_all([opened, whole.exterior.intersection(stock.boundary.buffer(BESIDE))])
+
+
+def _outer(points: NDArray[np.float64], open_: NDArray[np.bool_], by: float, solid: BaseGeometry) -> BaseGeometry:
+    """The open edges of a ring, or what of them, beyond which, by `by` mm, no part of the solid lies."""
+    first, last = points[open_], np.roll(points, -1, axis=0)[open_]
+    ways = last - first
+    length = np.maximum(np.hypot(*ways.T), 1e-12)[:, None]
+    out = by * np.column_stack([ways[:, 1], -ways[:, 0]]) / length
+    beside = shapely.difference(shapely.linestrings(np.stack([first + out, last + out], axis=1)), solid)
+    found = []
+    for edge, pieces in enumerate(beside):
+        for piece in shapely.get_parts(pieces):
+            if piece.is_empty:
+                continue
+            along = (np.asarray(piece.coords)[[0, -1]] - out[edge] - first[edge]) @ ways[edge] / length[edge, 0]
+            whole = float(length[edge, 0])
+            # Within a corner that turns in the line beside an edge is shorter than that.
+            a, b = (0.0 if s < 1.5 * by else whole if s > whole - 1.5 * by else float(s) for s in sorted(along))
+            if b - a > 0:
+                found.append(first[edge] + np.outer([a, b], ways[edge] / whole))
+    return _joined(np.array(found).reshape(-1, 2, 2))
+
+
+def _without_short(shape: Polygon) -> Polygon:
+    """The shape without edges of a few thousandths of a millimetre in its outer border."""
+    points = np.asarray(shape.exterior.coords)[:-1, :2]
+    kept = [points[0]]
+    for p in points[1:]:
+        if math.dist(p, kept[-1]) > 5 * BESIDE:
+            kept.append(p)
+    if len(kept) > 3 and math.dist(kept[0], kept[-1]) <= 5 * BESIDE:
+        kept.pop()
+    clean = Polygon(kept, [r.coords for r in shape.interiors]) if len(kept) > 3 else shape
+    return clean if clean.is_valid else shape
+
+
+def _strip(line: LineString, solid: BaseGeometry, reach: float) -> BaseGeometry:
+    """What lies within `reach` mm of an open stretch of the part's outline, its sides half-way to what follows.
+
+    So two areas that meet at the outline share the stock before it along one line, round a disc or at a corner.
+    """
+    if line.is_closed:
+        return Polygon(line).buffer(reach, join_style="mitre")
+    strip = line.buffer(reach, cap_style="flat", join_style="mitre")
+    points = np.asarray(line.coords)[:, :2]
+    outlines = shapely.get_parts(solid)
+    ring = outlines[shapely.distance(outlines, line).argmin()].exterior
+    for end, before, side in ((points[-1], points[-2], 1.0), (points[0], points[1], -1.0)):
+        at = ring.project(shapely.Point(end))
+        spots = np.array([ring.interpolate((at + s) % ring.length).coords[0][:2] for s in (-NEXT, NEXT)]) - end
+        along, onward = end - before, spots[(spots @ (end - before)).argmax()]
+        turn = math.atan2(along[0] * onward[1] - along[1] * onward[0], float(along @ onward)) / 2.0
+        out = side * np.array([along[1], -along[0]]) / math.hypot(*along)
+        if 1e-6 < abs(turn) < 1.0:
+            c, s = math.cos(turn), math.sin(turn)
+            tip = end + reach / c * np.array([c * out[0] - s * out[1], s * out[0] + c * out[1]])
+            wedge = Polygon([end, end + reach * out, tip])
+            strip = strip.union(wedge) if turn * side > 0 else strip.difference(wedge)
+    return strip
+
+
+def _lines(points: NDArray[np.float64], chosen: NDArray[np.bool_]) -> BaseGeometry:
+    """The chosen edges of a ring (n, 2) as lines, joined where they follow each other."""
+    return _joined(np.stack([points, np.roll(points, -1, axis=0)], axis=1)[chosen])
+
+
+def _joined(edges: NDArray[np.float64]) -> BaseGeometry:
+    """Edges (n, 2, 2) as lines, joined where they follow each other."""
+    return shapely.line_merge(shapely.multilinestrings(shapely.linestrings(edges)), directed=True)
+
+
+def noded(points: NDArray[np.float64], opened: BaseGeometry) -> NDArray[np.float64]:
+    """The ring with a vertex where an open stretch begins and ends."""
+    ring = LineString(np.vstack([points, points[:1]]))
+    merged = shapely.line_merge(opened) if opened.geom_type != "LineString" else opened
+    ends = [
+        c
+        for g in shapely.get_parts(merged)
+        if len(g.coords) > 1 and not g.is_closed
+        for c in (g.coords[0], g.coords[-1])
+    ]
+    far = [c for c in ends if np.hypot(*(points - np.array(c[:2])).T).min() > 4 * BESIDE]
+    if not far:
+        return points
+    along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(np.vstack([points, points[:1]]), axis=0).T))])[:-1]
+    extra = [(ring.project(shapely.Point(c)), c) for c in far]
+    at = np.concatenate([along, [s for s, _ in extra]])
+    every = np.vstack([points, [ring.interpolate(s).coords[0] for s, _ in extra]])
+    return every[np.argsort(at, kind="stable")]
