@@ -30,6 +30,7 @@ from justbite.model.trace import PathTrace
 from justbite.motion.clock import Drive, block_times
 from justbite.nc.reader import read_program
 from justbite.nc.writer import Heading, write_program
+from justbite.part.beyond import with_standing
 from justbite.path.blocks import MovesBuilder
 from justbite.path.predrill import drilled_notes
 from justbite.path.rough import Bears, add_operation
@@ -64,6 +65,8 @@ def plan(job: Job, progress: Progress = lambda share, what: None, part: NDArray[
     """
     give_back_large()
     machine, _ = check_job(job)
+    if part is not None:
+        job = with_standing(job, part, tolerances.CHORD)
     travel = job.travel_height
     highest = max([heights(job.stock)[1], *(k.top for k in job.keep_outs)])
     if travel is None:

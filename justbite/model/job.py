@@ -240,6 +240,8 @@ class Region(Model):
     """x, y where the cutter is to go in; None: where it is quickest."""
     drilled: list[DrilledHole] = []
     """Holes that are drilled before; nothing else is said to be gone by them than what they are."""
+    standing: list[Annotated[list[Vertex], Field(min_length=3)]] = []
+    """What stands beyond its open edges, higher than its floor: walls. Of a job on a part it is found there."""
     feature: dict[str, Any] | None = None
     """What it was made from, for the screens; the planner does not look at it."""
 

@@ -242,7 +242,7 @@ def in_the_way(job: Job, region: Region, chord: float) -> list[tuple[KeepOut, Po
 
 
 def job_space(job: Job, region: Region, strip: float, chord: float) -> BaseGeometry:
-    """`free_space` of a region of a job: less its keep-outs, and less the floors of areas beside it.
+    """`free_space` of a region of a job: less its keep-outs, what stands beyond it, and the floors of areas beside it.
 
     An open edge that leads into areas at least as deep leads no farther than these do.
     """
@@ -259,8 +259,14 @@ def job_space(job: Job, region: Region, strip: float, chord: float) -> BaseGeome
         free = free_space(region, strip, chord)
     for _, shape in in_the_way(job, region, chord):
         free = free.difference(shape)
+    for number, ring in enumerate(region.standing, 1):
+        free = free.difference(polygon_of(ring, chord, f'Area "{region.name}": what stands beyond it, {number},'))
     deeper, floors = beside(job, region, chord)
-    return free if floors.is_empty else free.difference(floors.difference(deeper))
+    free = free if floors.is_empty else free.difference(floors.difference(deeper))
+    if free.geom_type != "GeometryCollection":
+        return free
+    # Where a wall ends at a point of another, points and lines may stay.
+    return shapely.union_all([g for g in shapely.get_parts(free) if isinstance(g, Polygon)])
 
 
 def _led_into(job: Job, region: Region, chord: float) -> list[Region]:
