@@ -32,17 +32,18 @@ def with_standing(job: Job, part: NDArray[np.float64], chord: float) -> Job:
     vertices, index = np.unique(part.reshape(-1, 3), axis=0, return_inverse=True)
     triangles = np.asarray(index.reshape(-1, 3), dtype=np.int32)
     covered: dict[float, BaseGeometry] = {}
-    regions = []
-    for region in job.regions:
+
+    def known(region: Region) -> Region:
         reach = max((SWING * job.tool(o.tool).diameter / 2 + o.allowance.wall for o in job.operations
                      if region.name in o.regions), default=0.0)  # fmt: skip
-        if reach > 0 and region.open_edges:
-            if region.bottom not in covered:
-                covered[region.bottom] = shadow(vertices, triangles, region.bottom + ABOVE)
-            own = _standing(region, covered[region.bottom], reach, chord)
-            region = region.model_copy(update={"standing": [*region.standing, *own]})
-        regions.append(region)
-    return job.model_copy(update={"regions": regions})
+        if reach == 0 or not region.open_edges:
+            return region
+        if region.bottom not in covered:
+            covered[region.bottom] = shadow(vertices, triangles, region.bottom + ABOVE)
+        own = _standing(region, covered[region.bottom], reach, chord)
+        return region.model_copy(update={"standing": [*region.standing, *own]})
+
+    return job.model_copy(update={"regions": [known(r) for r in job.regions]})
 
 
 def _standing(region: Region, covered: BaseGeometry, reach: float, chord: float) -> list[list[Vertex]]:

@@ -20,7 +20,7 @@ from justbite.model.part import Body
 from justbite.model.shapes import free_space
 from justbite.part.details import details_of
 from justbite.part.floors import LEAST_AREA, Level, level_floors
-from justbite.part.margin import BESIDE, falling, noded, reached_out
+from justbite.part.margin import BESIDE, falling, noded, over_rims, reached_out
 from justbite.part.named import LEVEL, flat, told, with_names
 from justbite.part.reach import inside_corners, reach_of, ring_area
 from justbite.part.rings import as_circle, circle_of, onto_circles, ring_with_arcs
@@ -85,9 +85,10 @@ def find_features(model: Model, body: Body, rotation: NDArray[np.float64], stock
     found: list[Feature] = []
     for level in floors:
         above = model.shadow(level.z)
+        lower = shapely.union_all([f.shape for f in floors if f.z < level.z - LEVEL])
         for face in shapely.get_parts(level.shape):
             if isinstance(face, Polygon) and face.area >= LEAST_AREA:
-                found += _floor(model, level, face, above, silhouette, stock, stock_top, float(high[2]))
+                found += _floor(model, level, face, above, lower, silhouette, stock, stock_top, float(high[2]))
     found += _through(model, silhouette, float(low[2]), stock_top)
     found += _drilled(model, body, rotation, found, stock_top)
     found += _outside(model, silhouette, float(low[2]), stock, stock_top)
@@ -105,8 +106,9 @@ def slice_areas(model: Model, z: float, stock: BaseGeometry, stock_top: float) -
     return with_names([f for f in made if f is not None])
 
 
-def _floor(model: Model, level: Level, face: Polygon, above: BaseGeometry, silhouette: BaseGeometry,
-           stock: BaseGeometry, stock_top: float, part_top: float) -> list[Feature]:  # fmt: skip
+def _floor(model: Model, level: Level, face: Polygon, above: BaseGeometry, lower: BaseGeometry,
+           silhouette: BaseGeometry, stock: BaseGeometry, stock_top: float, part_top: float
+           ) -> list[Feature]:  # fmt: skip
     """The feature of one floor; more where the part overhangs it, none when nothing stands on it."""
     z = level.z
     if z > stock_top - LEVEL:
@@ -121,6 +123,8 @@ def _floor(model: Model, level: Level, face: Polygon, above: BaseGeometry, silho
         if seen.intersection(face).area < LEAST_AREA:
             continue
         points, open_ = falling(seen, level, above)
+        if open_.any():
+            seen, points, open_ = over_rims(seen, points, open_, model.hair, above, lower, silhouette)
         reached = (seen, points, open_, model.hair, above, silhouette, stock)
         if not open_.any():
             found.append(_feature(model, "pocket", seen, None, stock_top, z, ""))

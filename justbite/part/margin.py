@@ -9,13 +9,15 @@ import math
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from shapely.geometry import LineString, Polygon
+from shapely.geometry import LineString, Polygon, box
 from shapely.geometry.base import BaseGeometry
 
 from justbite.part.floors import Level
 
 BESIDE = 2e-3
 """mm: how far beside an edge is looked for a wall."""
+RIM = 4.0
+"""mm: a slope narrower than that, a chamfer or a rounded edge, is cut over with the floor that falls away over it."""
 NEXT = 0.02
 """mm: how far beyond the end of a stretch the outline's direction is taken."""
 
@@ -36,6 +38,35 @@ def falling(shape: Polygon, level: Level, above: BaseGeometry) -> tuple[NDArray[
     return points, np.asarray(shapely.distance(falls, middles) < BESIDE)
 
 
+def over_rims(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.bool_], hair: float, above: BaseGeometry,
+              lower: BaseGeometry, silhouette: BaseGeometry
+              ) -> tuple[Polygon, NDArray[np.float64], NDArray[np.bool_]]:  # fmt: skip
+    """A floor with the narrow slopes that it falls away over, down to `lower` floors or to the part's outline.
+
+    What stands above a chamfer or a rounded edge would belong to no area, and stand as a fin before the open edge.
+    """
+    lines = _lines(points, open_)
+    near = box(*shape.bounds).buffer(2.0 * RIM)
+    holes = [Polygon(r) for g in shapely.get_parts(silhouette) for r in g.interiors]
+    known = shapely.union_all([above, lower, shape, *holes])
+    slopes = _filled(silhouette).intersection(near).difference(known)
+    slopes = slopes.buffer(-hair, join_style="mitre").buffer(hair, join_style="mitre")
+    narrow = [g for g in shapely.get_parts(slopes) if g.distance(lines) < 3.0 * hair and g.buffer(-RIM / 2.0).is_empty]
+    if not narrow:
+        return shape, points, open_
+    rims = shapely.union_all(narrow).intersection(lines.buffer(2.0 * RIM))
+    whole = shapely.union_all([shape, rims]).buffer(hair, join_style="mitre").buffer(-hair, join_style="mitre")
+    whole = max(shapely.get_parts(whole.difference(above)), key=lambda g: g.intersection(shape).area)
+    whole = _without_short(shapely.orient_polygons(whole))
+    ends = noded(np.asarray(whole.exterior.coords)[:-1, :2], lines)
+    after = np.roll(ends, -1, axis=0)
+    middles, out = (ends + after) / 2, 3.0 * hair * _outwards(ends, after)
+    spots = shapely.points(middles)
+    walls = shapely.distance(_lines(points, ~open_), spots) < BESIDE if not open_.all() else np.zeros(len(ends), bool)
+    leads_on = ~shapely.contains_xy(above.union(slopes), middles + out)
+    return whole, ends, (shapely.distance(lines, spots) < BESIDE) | (leads_on & ~walls)
+
+
 def reached_out(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.bool_], hair: float,
                  above: BaseGeometry, silhouette: BaseGeometry,
                  stock: BaseGeometry) -> tuple[Polygon, BaseGeometry]:  # fmt: skip
@@ -44,7 +75,7 @@ def reached_out(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.b
     `points` (n, 2) and `open_` (n,): the outer border of the floor and which of its edges are open.
     """
     opened = _lines(points, open_)
-    solid = shapely.union_all([Polygon(g.exterior) for g in shapely.get_parts(silhouette)])
+    solid = _filled(silhouette)
     lines = _outer(points, open_, 3.0 * hair, solid)
     if stock.difference(solid).area < 1e-3 or lines.is_empty:
         return shape, opened
@@ -61,12 +92,22 @@ def reached_out(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.b
     return whole, shapely.union_all([opened, whole.exterior.intersection(stock.boundary.buffer(BESIDE))])
 
 
+def _filled(shape: BaseGeometry) -> BaseGeometry:
+    return shapely.union_all([Polygon(g.exterior) for g in shapely.get_parts(shape)])
+
+
+def _outwards(first: NDArray[np.float64], last: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(n, 2) unit normals to the right of edges: out of a ring that runs counterclockwise."""
+    ways = last - first
+    return np.column_stack([ways[:, 1], -ways[:, 0]]) / np.maximum(np.hypot(*ways.T), 1e-12)[:, None]
+
+
 def _outer(points: NDArray[np.float64], open_: NDArray[np.bool_], by: float, solid: BaseGeometry) -> BaseGeometry:
     """The open edges of a ring, or what of them, beyond which, by `by` mm, no part of the solid lies."""
     first, last = points[open_], np.roll(points, -1, axis=0)[open_]
     ways = last - first
     length = np.maximum(np.hypot(*ways.T), 1e-12)[:, None]
-    out = by * np.column_stack([ways[:, 1], -ways[:, 0]]) / length
+    out = by * _outwards(first, last)
     beside = shapely.difference(shapely.linestrings(np.stack([first + out, last + out], axis=1)), solid)
     found = []
     for edge, pieces in enumerate(beside):

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import shapely
 import trimesh
 from django.test import SimpleTestCase
 from numpy.typing import NDArray
@@ -16,6 +17,8 @@ from numpy.typing import NDArray
 from justbite.cli import main
 from justbite.model.moves import COUNTERCLOCKWISE, CUT, LINE, RAPID, Moves
 from justbite.model.parse import parse_job
+from justbite.nc.reader import read_program
+from justbite.part.beyond import SWING, _without_holes, with_standing
 from justbite.plan import plan
 from justbite.proof.against import FEWEST, SIDE, cut_into, lower_end, raise_surface
 from tests.core.test_leading import slot_into_groove
@@ -126,12 +129,11 @@ class CutIntoTest(SimpleTestCase):
 
 
 class PartTest(SimpleTestCase):
-    """A job whose open edge is told wrong: the slot is said to be open where the block goes on."""
+    """A job that is told wrong: the slot is said to be open where the block goes on, or its floor too deep."""
 
-    def job(self, wrong: bool) -> dict[str, Any]:
+    def job(self, open_edges: tuple[int, ...] = (3,), bottom: float = -6.0) -> dict[str, Any]:
         data = slot_into_groove()
-        if wrong:
-            data["regions"][1]["open_edges"] = [1, 3]
+        data["regions"][1] |= {"open_edges": list(open_edges), "bottom": bottom}
         return data
 
     @staticmethod
@@ -141,20 +143,47 @@ class PartTest(SimpleTestCase):
         slot = trimesh.creation.box(bounds=[(23, 13, -6), (55, 27, 1)])
         return trimesh.boolean.difference([whole, groove, slot], engine="manifold")
 
-    def test_a_wall_that_the_job_calls_open(self) -> None:
+    def test_a_floor_that_the_job_tells_too_deep(self) -> None:
         for wrong in (False, True):
-            report = plan(parse_job(self.job(wrong)), part=triangles(self.part())).report
+            job = self.job(bottom=-7.0 if wrong else -6.0)
+            report = plan(parse_job(job), part=triangles(self.part())).report
             found = [w for w in report["warnings"] if w["code"] == "proof.into-part"]
             self.assertEqual(len(found), int(wrong))
             self.assertEqual(report["into_part"]["area_mm2"] > 1.0, wrong)
             # The rest of the proof asks the job, and has no word of it.
             self.assertEqual(report["operations"][0]["gouge_mm"], 0)
-        self.assertIsNone(plan(parse_job(self.job(False))).report["into_part"])
+        self.assertIsNone(plan(parse_job(self.job())).report["into_part"])
+
+    def test_a_wall_that_the_job_calls_open_is_kept_off(self) -> None:
+        """Without the part the cutter swings out through it: 40 mm2 at least, of 14 mm by a radius."""
+        wrong, body = parse_job(self.job((1, 3))), triangles(self.part())
+        self.assertLess(plan(wrong, part=body).report["into_part"]["area_mm2"], 0.01)
+        blind = plan(wrong)
+        cutter = wrong.tool(wrong.operations[0].tool)
+        (into,) = cut_into(body, read_program(blind.program), [(cutter.diameter / 2, cutter.corner_radius)])
+        self.assertGreater(into.area, 40.0)
+
+    def test_what_stands_beyond_an_open_edge(self) -> None:
+        """Beyond the slot's end all 5 mm of the block; beyond the groove as much as a cutter may swing out to."""
+        job = parse_job(self.job((1, 3)))
+        slot = with_standing(job, triangles(self.part()), 0.002).regions[1]
+        first, last = sorted((shapely.Polygon(r).bounds for r in slot.standing), key=lambda b: b[0])
+        reach = SWING * job.tool(job.operations[0].tool).diameter / 2
+        np.testing.assert_allclose(first, (24 - reach, 13, 10, 27), atol=0.01)
+        np.testing.assert_allclose(last, (55, 13, 60, 27), atol=0.01)
+
+    def test_a_wall_with_a_hole_in_it_stands_round_it(self) -> None:
+        ring = shapely.box(0, 0, 10, 10).difference(
+            shapely.union_all([shapely.box(2, 2, 4, 4), shapely.box(6, 5, 8, 8)])
+        )
+        pieces = _without_holes(ring)
+        self.assertFalse(any(p.interiors for p in pieces))
+        self.assertAlmostEqual(shapely.union_all(pieces).symmetric_difference(ring).area, 0.0, places=9)
 
     def test_on_the_command_line(self) -> None:
         with tempfile.TemporaryDirectory() as folder, redirect_stderr(StringIO()) as said:
             here = Path(folder)
-            (here / "job.json").write_text(json.dumps(self.job(True)))
+            (here / "job.json").write_text(json.dumps(self.job(bottom=-7.0)))
             self.part().export(here / "part.stl")
             asked = ["plan", str(here / "job.json"), "--out", str(here), "--part", str(here / "part.stl")]
             self.assertEqual(main(asked), 0, said.getvalue())
