@@ -86,15 +86,19 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         tolerance, tool.diameter / 2,
         max(job.approach_gap, limits.clear_share * tool.diameter / 2), operation.tolerance,
     )  # fmt: skip
-    works: list[Work] = []
-    findings: list[Finding] = []
-    for name in operation.regions:
-        some, found = works_on(job, operation, name, bite.ae, limits, before)
-        works += some
-        findings += found
-    wishes = [Wish(operation.entry, job.region(work.area.name).start, tool.centre_cutting) for work in works]
-    plans, found = _planned(operation, works, terms, wishes, later, progress)
-    findings += found
+    known: dict[str, _Worked] = {}
+    cut_of: dict[str, BaseGeometry] = {}
+    asked = list(operation.regions)
+    while asked:
+        known |= _work_out(job, operation, asked, terms, limits, before, cut_of, later, progress)
+        # Where no way in fits into an area, those that come after it find it standing.
+        stuck = {name: _cut_of(known[name]) for name in asked if name not in cut_of and known[name].stuck}
+        cut_of |= stuck
+        asked = [n for n in operation.regions if stuck.keys() & set(job.region(n).after)]
+    findings = [f for name in operation.regions for f in known[name].findings]
+    works = [work for name in operation.regions for work in known[name].works]
+    wishes = [wish for name in operation.regions for wish in known[name].wishes]
+    plans = [made for name in operation.regions for made in known[name].plans]
     levels: dict[str, list[_Level]] = {work.area.name: [] for work in works}
     for work, made in zip(works, plans, strict=True):
         paths = [path for plan in made for path in plan.paths]
@@ -120,6 +124,54 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         film = work.area.snap + limits.chord_share * terms.radius
         swept.append(Swept(shape, work.bottom, terms.radius, film))
     return findings, swept
+
+
+@dataclass(frozen=True, slots=True)
+class _Worked:
+    """What there is to cut of one area, and how it is cut."""
+
+    works: list[Work]
+    wishes: list[Wish]
+    plans: list[list[PartPlan]]
+    """For each work those of its parts."""
+    findings: list[Finding]
+
+    @property
+    def stuck(self) -> bool:
+        """Whether a part of it is not cut at all."""
+        return any(not plan.paths for made in self.plans for plan in made)
+
+
+def _work_out(job: Job, operation: Operation, names: Sequence[str], terms: "_Terms", limits: Limits,
+              before: Sequence[Swept], cut_of: dict[str, BaseGeometry], later: bool,
+              progress: Progress) -> dict[str, _Worked]:  # fmt: skip
+    """The areas of those names, planned; `cut_of`: what is cut of areas that can not be cut as a whole."""
+    centre = job.tool(operation.tool).centre_cutting
+    found: dict[str, _Worked] = {}
+    for name in names:
+        works, findings = works_on(job, operation, name, terms.ae, limits, before, cut_of)
+        found[name] = _Worked(
+            works, [Wish(operation.entry, job.region(name).start, centre) for _ in works], [], findings
+        )
+    every = [work for worked in found.values() for work in worked.works]
+    wishes = [wish for worked in found.values() for wish in worked.wishes]
+    plans = iter(_planned(operation, every, terms, wishes, later, progress))
+    for worked in found.values():
+        worked.plans.extend(next(plans) for _ in worked.works)
+        worked.findings.extend(f for made in worked.plans for plan in made for f in plan.findings)
+    return found
+
+
+def _cut_of(worked: _Worked) -> BaseGeometry:
+    """What is cut of an area of which parts can not be cut, down to its floor."""
+    own = [
+        shapely.union_all([
+            part.buffer(work.area.radius).intersection(work.area.shape)
+            for part, plan in zip(parts_of(work.area), made, strict=True) if plan.paths
+        ])
+        for work, made in zip(worked.works, worked.plans, strict=True)
+    ]  # fmt: skip
+    return shapely.intersection_all(own)
 
 
 @dataclass(frozen=True, slots=True)
@@ -182,8 +234,8 @@ class _Level:
 
 
 def _planned(operation: Operation, works: list[Work], terms: _Terms, wishes: list[Wish], later: bool,
-             progress: Progress) -> tuple[list[list[PartPlan]], list[Finding]]:  # fmt: skip
-    """For each work the plans of its parts, and the findings; parts and the ways into them planned side by side."""
+             progress: Progress) -> list[list[PartPlan]]:  # fmt: skip
+    """For each work the plans of its parts; parts and the ways into them planned side by side."""
     tries: list[tuple[int, int, Callable[[Tick], _Timed]]] = []
     make_ready()
     weighed = side_by_side(
@@ -200,14 +252,14 @@ def _planned(operation: Operation, works: list[Work], terms: _Terms, wishes: lis
                 tries.append((index, k, partial(_timed, plan, work, terms)))
     plans: list[list[PartPlan]] = [[] for _ in works]
     if not tries:
-        return plans, []
+        return plans
     planned = side_by_side(
         [plan for _, _, plan in tries],
         lambda k, share: progress(WEIGHING + (1.0 - WEIGHING) * share, f"Clearing {works[tries[k][0]].area.name}"),
     )
     for (index, _), group in groupby(zip(tries, planned, strict=True), key=lambda pair: pair[0][:2]):
         plans[index].append(_quickest([made for _, made in group]))
-    return plans, [finding for made in plans for plan in made for finding in plan.findings]
+    return plans
 
 
 def _ways_into(work: Work, terms: _Terms, wish: Wish, _tick: Tick) -> list[tuple[Area, Polygon, list[Entry]]]:

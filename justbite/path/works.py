@@ -3,9 +3,10 @@
 What earlier operations of the job took out is no longer in it: a smaller cutter finds the rest of a larger one.
 """
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
+from types import MappingProxyType
 
 import numpy as np
 import shapely
@@ -19,6 +20,7 @@ from justbite.model.stock import heights, standing
 from justbite.path.area import Area, comes_to, make_area, parts_of, rest_of
 from justbite.path.level import reach_findings
 
+NONE: Mapping[str, BaseGeometry] = MappingProxyType({})
 STANDS = 0.1
 """R^2 of stock right before open edges from which it is worth telling."""
 
@@ -77,9 +79,11 @@ def level_heights(top: float, bottom: float, step: float, floors: tuple[float, .
     return levels
 
 
-def works_on(job: Job, operation: Operation, name: str, target: float, limits: Limits, before: Sequence[Swept]
-             ) -> tuple[list[Work], list[Finding]]:  # fmt: skip
+def works_on(job: Job, operation: Operation, name: str, target: float, limits: Limits, before: Sequence[Swept],
+             cut_of: Mapping[str, BaseGeometry] = NONE) -> tuple[list[Work], list[Finding]]:  # fmt: skip
     """What there is to cut in a region with radial depth `target`, from the top down; `before`: what is gone.
+
+    `cut_of`: of areas of this operation that can not be cut as a whole, what is cut.
 
     One work, but where earlier operations did not go as deep as this one.
     """
@@ -91,7 +95,7 @@ def works_on(job: Job, operation: Operation, name: str, target: float, limits: L
     snap = min(limits.snap_share * radius, limits.snap_tolerance * operation.tolerance)
     area = make_area(
         job, region, radius, operation.allowance.wall, snap, limits.chord,
-        limits.unreached_share * radius**2, _gone_before(job, operation, region, limits.chord),
+        limits.unreached_share * radius**2, _gone_before(job, operation, region, limits.chord, cut_of),
     )  # fmt: skip
     findings = _stock_findings(job, area, region, bottom, operation.name, limits.chord)
     if area.material.is_empty:
@@ -124,7 +128,8 @@ def works_on(job: Job, operation: Operation, name: str, target: float, limits: L
     return works, findings
 
 
-def _gone_before(job: Job, operation: Operation, region: Region, chord: float) -> BaseGeometry:
+def _gone_before(job: Job, operation: Operation, region: Region, chord: float,
+                 cut_of: Mapping[str, BaseGeometry] = NONE) -> BaseGeometry:  # fmt: skip
     """Of the areas that come before a region, what is gone as deep as the region goes.
 
     All of those that no operation cuts; of those that this one cuts what its cutter comes to: the allowance on a wall
@@ -137,7 +142,9 @@ def _gone_before(job: Job, operation: Operation, region: Region, chord: float) -
     for other in (job.region(n) for n in region.after):
         if other.bottom > region.bottom + SAME:
             continue
-        if other.name in operation.regions:
+        if other.name in cut_of:
+            gone.append(cut_of[other.name])
+        elif other.name in operation.regions:
             gone.append(comes_to(job, other, radius, wall, chord))
         elif other.name not in cut:
             gone.append(region_shape(other, chord))

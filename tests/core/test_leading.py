@@ -142,6 +142,40 @@ def slot_into_groove() -> dict[str, Any]:
     return data
 
 
+class StuckTest(SimpleTestCase):
+    """A cell that no way in fits into, and a shelf that opens into it and comes after it."""
+
+    @staticmethod
+    def made(cell: float) -> Job:
+        data = job(rectangle(80, 50))
+        low, high = 25.0 - cell / 2, 25.0 + cell / 2
+        data["regions"] = [
+            {"name": "cell", "outline": [[60, low], [60 + cell, low], [60 + cell, high], [60, high]], "bottom": -12},
+            {"name": "shelf", "outline": [[15, 10], [60, 10], [60, 40], [15, 40]], "open_edges": [1], "bottom": -6,
+             "after": ["cell"]},
+        ]  # fmt: skip
+        data["stock"] = {"box": {"min": [0, 0, -20], "max": [80, 50, 0]}}
+        data["operations"][0].update(regions=["cell", "shelf"], allowance={"wall": WALL, "floor": 0.1})
+        return parse_job(data)
+
+    def test_what_comes_after_it_finds_it_standing(self) -> None:
+        """Else the shelf is gone into from the cell, which stands: three times the bite on a part of the record."""
+        report = plan(self.made(12.0)).report
+        stuck = [w["area"] for w in report["warnings"] if w["code"] == "area.no-entry"]
+        self.assertEqual(stuck, ["cell"])
+        (own,) = report["operations"]
+        self.assertGreater(own["cut_seconds"], 1.0)
+        self.assertGreater(own["entry_seconds"], 0.0)
+        self.assertLessEqual(own["max_over_target"], 1.05)
+        self.assertLessEqual(own["entry_over_bite"], 1.0)
+        self.assertEqual(own["rapid_in_stock_mm"], 0.0)
+
+    def test_a_cell_that_is_cut_is_gone(self) -> None:
+        report = plan(self.made(16.0)).report
+        self.assertEqual([w for w in report["warnings"] if w["severity"] == "error"], [])
+        self.assertLessEqual(report["operations"][0]["max_over_target"], 1.05)
+
+
 class BeyondTest(SimpleTestCase):
     """Where an open edge leads into another area, the stock goes on beyond that."""
 
