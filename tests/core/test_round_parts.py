@@ -1,61 +1,33 @@
 """Round parts that touch other surfaces: outlines by a solid's cylinders, and tips at the stock's border."""
 
-import contextlib
-import io
 import math
-import tempfile
 from functools import cache
-from pathlib import Path
 from typing import Any
 
 import numpy as np
 import shapely
 from django.test import SimpleTestCase
 
-from justbite.layout import Layout, lay_out, region_of
+from justbite.layout import Layout, region_of
 from justbite.model.feature import Feature
-from justbite.model.placing import Margins, Placing
 from justbite.model.shapes import free_space, region_shape
 from justbite.part.features import Model, _feature
-from justbite.part.read import read_part
 from justbite.part.rings import circle_of, onto_circles, ring_with_arcs
+from tests.core.solids import block, cut, cylinder, joined, laid
 
 SAGITTA, TURN = 0.01, 0.2
 
 
 @cache
-def arm() -> bytes:
+def arm(margin: float) -> Layout:
     """A web 20 mm wide between two bosses of 36 and 28 mm, 8 and 5 mm higher than it, with holes of 18 and 12 mm."""
-    from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
-    from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCylinder
-    from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
-    from OCP.Message import Message
-    from OCP.STEPControl import STEPControl_AsIs, STEPControl_Writer
-
-    def cylinder(x: float, radius: float, top: float) -> Any:
-        return BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(x, 0, -20), gp_Dir(0, 0, 1)), radius, top + 20).Shape()
-
-    shape = BRepPrimAPI_MakeBox(gp_Pnt(0, -10, -20), gp_Pnt(80, 10, -8)).Shape()
-    for x, radius, top in ((0, 18, 0), (80, 14, -3)):
-        shape = BRepAlgoAPI_Fuse(shape, cylinder(x, radius, top)).Shape()
-    for x, radius in ((0, 9), (80, 6)):
-        shape = BRepAlgoAPI_Cut(shape, cylinder(x, radius, 1)).Shape()
-    Message.DefaultMessenger_s().ChangePrinters().Clear()
-    writer = STEPControl_Writer()
-    writer.Transfer(shape, STEPControl_AsIs)
-    with tempfile.TemporaryDirectory() as folder, contextlib.redirect_stdout(io.StringIO()):
-        writer.Write(str(Path(folder) / "arm.step"))
-        return (Path(folder) / "arm.step").read_bytes()
-
-
-@cache
-def laid(margin: float) -> Layout:
-    part = read_part(arm(), "arm.step", None, 0.02, 0.002)
-    return lay_out(part, Placing(stock=Margins(x=(margin, margin), y=(margin, margin))))
+    web = block((0, -10, -20), (80, 10, -8))
+    bosses = joined(web, cylinder(0, 0, 18, -20, 0), cylinder(80, 0, 14, -20, -3))
+    return laid(cut(bosses, cylinder(0, 0, 9, -20, 1), cylinder(80, 0, 6, -20, 1)), margin)
 
 
 def of_kind(margin: float, kind: str) -> list[Feature]:
-    return [f for f in laid(margin).features.features if f.kind == kind]
+    return [f for f in arm(margin).features.features if f.kind == kind]
 
 
 class ArmTest(SimpleTestCase):
@@ -80,7 +52,7 @@ class ArmTest(SimpleTestCase):
     def test_no_open_edge_leads_into_the_part(self) -> None:
         """Where a boss touches the stock's border its own wall was told open: a cut went all through the boss."""
         for margin in (0.0, 2.0):
-            layout = laid(margin)
+            layout = arm(margin)
             assert layout.model is not None
             for feature in layout.features.features:
                 region = region_of(feature)
