@@ -49,7 +49,9 @@ def with_standing(job: Job, part: NDArray[np.float64], chord: float) -> Job:
 def _standing(region: Region, covered: BaseGeometry, reach: float, chord: float) -> list[list[Vertex]]:
     """Rings of what stands within `reach` mm beyond the open edges of a region."""
     zone = free_space(region, reach, chord).difference(region_shape(region, chord))
-    stands = zone.intersection(covered).buffer(-HAIR, join_style="mitre").buffer(HAIR, join_style="mitre")
+    # On a grid: borders that are one but for their chords may cross each other anywhere.
+    stands = shapely.intersection(zone.buffer(0), covered.buffer(0), grid_size=1e-6)
+    stands = stands.buffer(-HAIR, join_style="mitre").buffer(HAIR, join_style="mitre")
     pieces = [p for g in shapely.get_parts(stands) if isinstance(g, Polygon) for p in _without_holes(g)]
     return [
         [(float(x), float(y)) for x, y in np.asarray(p.exterior.coords)[:-1, :2]] for p in pieces if p.area > LEAST_AREA

@@ -31,6 +31,8 @@ SLOT_LENGTH = 2.2
 """Area over width squared from which a pocket of one width is a slot."""
 UPRIGHT = 0.9999
 """Cosine of the angle between a cylinder's axis and the spindle's, at least."""
+ROUND = 0.02
+"""mm: arcs of an outline whose centres and radii agree so far make a circle, and the area is a hole."""
 MESH_HAIR = 0.03
 """mm: how far chords of a mesh at two heights are taken to lie apart at most."""
 NOTHING = Polygon()
@@ -116,7 +118,8 @@ def _floor(model: Model, level: Level, face: Polygon, above: BaseGeometry, lower
     # Hairs between the wall's foot and its top are no islands.
     islands = above.intersection(Polygon(face.exterior)).buffer(-model.hair, join_style="mitre")
     filled = Polygon(face.exterior).difference(islands.buffer(model.hair, join_style="mitre"))
-    filled = filled.buffer(-BESIDE, join_style="mitre").buffer(BESIDE, join_style="mitre")
+    if not islands.is_empty:
+        filled = filled.buffer(-BESIDE, join_style="mitre").buffer(BESIDE, join_style="mitre")
     found = []
     for part in shapely.get_parts(filled):
         seen = shapely.orient_polygons(part)
@@ -165,9 +168,11 @@ def _drilled(model: Model, body: Body, rotation: NDArray[np.float64], found: lis
         every = np.vstack(spots)
         # A cylinder of which a part only is there is an inside corner.
         whole = np.ptp(every[:, :2], axis=0).min() > 1.98 * radius
-        if not whole or any(np.hypot(x - a, y - b) < 0.02 for a, b in known):
-            continue
         low = float(every[:, 2].min())
+        # Its floor may be one with those of others.
+        flat_floor = any(abs(f.bottom - low) < HAIR and flat(f.outline).contains(shapely.Point(x, y)) for f in found)
+        if not whole or flat_floor or any(np.hypot(x - a, y - b) < 0.02 for a, b in known):
+            continue
         disc = shapely.Point(x, y).buffer(radius, quad_segs=32)
         if model.shadow(low + HAIR).intersects(disc.buffer(-0.02 * radius)):
             continue
@@ -217,7 +222,7 @@ def _feature(model: Model, kind: Kind, shape: BaseGeometry, opened: BaseGeometry
     outline, flags = _ring(model, polygon.exterior, opened, solid)
     islands = tuple(_ring(model, r, None)[0] for r in polygon.interiors if Polygon(r).area > 1e-3)
     open_edges = tuple(i for i, f in enumerate(flags) if f)
-    circle = circle_of(outline, max(1e-3, 2 * model.arc_tolerance)) if not open_edges and not islands else None
+    circle = circle_of(outline, ROUND) if not open_edges and not islands else None
     if circle is not None:
         outline = as_circle(circle)
     return replace(area_feature(kind, outline, islands, open_edges, top, bottom), note=note)
@@ -230,7 +235,7 @@ def area_feature(kind: Kind, outline: Vertices, islands: tuple[Vertices, ...], o
     if polygon.is_empty or polygon.geom_type != "Polygon":
         polygon = max(shapely.get_parts(polygon.buffer(0)), key=lambda g: g.area, default=Polygon())
     corners = inside_corners(outline, islands, set(open_edges))
-    circle = circle_of(outline, 0.02) if not open_edges and not islands else None
+    circle = circle_of(outline, ROUND) if not open_edges and not islands else None
     narrow: float | None
     largest: float | None
     if circle is not None:

@@ -44,6 +44,7 @@ def over_rims(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.boo
     """A floor with the narrow slopes that it falls away over, down to `lower` floors or to the part's outline.
 
     What stands above a chamfer or a rounded edge would belong to no area, and stand as a fin before the open edge.
+    Before a wider slope the edge is a wall: the area ends there, and what stands above the slope does not.
     """
     lines = _lines(points, open_)
     near = box(*shape.bounds).buffer(2.0 * RIM)
@@ -52,19 +53,25 @@ def over_rims(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.boo
     slopes = _filled(silhouette).intersection(near).difference(known)
     slopes = slopes.buffer(-hair, join_style="mitre").buffer(hair, join_style="mitre")
     narrow = [g for g in shapely.get_parts(slopes) if g.distance(lines) < 3.0 * hair and g.buffer(-RIM / 2.0).is_empty]
-    if not narrow:
-        return shape, points, open_
-    rims = shapely.union_all(narrow).intersection(lines.buffer(2.0 * RIM))
-    whole = shapely.union_all([shape, rims]).buffer(hair, join_style="mitre").buffer(-hair, join_style="mitre")
-    whole = max(shapely.get_parts(whole.difference(above)), key=lambda g: g.intersection(shape).area)
-    whole = _without_short(shapely.orient_polygons(whole))
-    ends = noded(np.asarray(whole.exterior.coords)[:-1, :2], lines)
-    after = np.roll(ends, -1, axis=0)
-    middles, out = (ends + after) / 2, 3.0 * hair * _outwards(ends, after)
-    spots = shapely.points(middles)
-    walls = shapely.distance(_lines(points, ~open_), spots) < BESIDE if not open_.all() else np.zeros(len(ends), bool)
-    leads_on = ~shapely.contains_xy(above.union(slopes), middles + out)
-    return whole, ends, (shapely.distance(lines, spots) < BESIDE) | (leads_on & ~walls)
+    if narrow:
+        rims = shapely.union_all(narrow).intersection(lines.buffer(2.0 * RIM))
+        whole = shapely.union_all([shape, rims]).buffer(hair, join_style="mitre").buffer(-hair, join_style="mitre")
+        whole = max(shapely.get_parts(whole.difference(above)), key=lambda g: g.intersection(shape).area)
+        whole = _without_short(shapely.orient_polygons(whole))
+        ends = noded(np.asarray(whole.exterior.coords)[:-1, :2], lines)
+        spots = shapely.points((ends + np.roll(ends, -1, axis=0)) / 2)
+        leads_on = ~shapely.contains_xy(above, _probes(ends, 3.0 * hair))
+        if not open_.all():
+            leads_on &= shapely.distance(_lines(points, ~open_), spots) >= BESIDE
+        shape, points, open_ = whole, ends, leads_on
+    # Above a wide slope the stock stands, and no area cuts it.
+    return shape, points, open_ & ~shapely.contains_xy(slopes.difference(shape), _probes(points, 3.0 * hair))
+
+
+def _probes(points: NDArray[np.float64], by: float) -> NDArray[np.float64]:
+    """(n, 2): `by` mm beyond the middle of each edge of a ring that runs counterclockwise."""
+    after = np.roll(points, -1, axis=0)
+    return np.asarray((points + after) / 2 + by * _outwards(points, after))
 
 
 def reached_out(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.bool_], hair: float,

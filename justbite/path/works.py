@@ -201,7 +201,8 @@ def _stock_findings(job: Job, area: Area, region: Region, bottom: float, operati
 def _open_findings(job: Job, area: Area, region: Region, bottom: float, operation: str, chord: float) -> list[Finding]:
     """Where stock stands right before an open edge, and no area of the job is there to cut it."""
     before = area.free.intersection(area.shape.buffer(area.radius)).difference(area.shape)
-    others = [region_shape(r, chord) for r in job.regions if r.name != region.name]
+    deep = [r for r in job.regions if r.name != region.name and r.bottom <= region.bottom + SAME]
+    others = [region_shape(r, chord) for r in deep]
     stands = before.intersection(standing(job.stock, bottom + SAME, chord))
     stands = stands.difference(shapely.union_all(others).buffer(ONE_BORDER)).buffer(-ONE_BORDER)
     if stands.area < STANDS * area.radius**2:
