@@ -115,6 +115,9 @@ def _floor(model: Model, level: Level, face: Polygon, above: BaseGeometry, lower
     z = level.z
     if z > stock_top - LEVEL:
         return []
+    if z > part_top - LEVEL:
+        top = _feature(model, "top face", stock, stock.boundary, stock_top, z, "")
+        return [top] if top is not None else []
     # Hairs between the wall's foot and its top are no islands.
     islands = above.intersection(Polygon(face.exterior)).buffer(-model.hair, join_style="mitre")
     filled = Polygon(face.exterior).difference(islands.buffer(model.hair, join_style="mitre"))
@@ -131,12 +134,11 @@ def _floor(model: Model, level: Level, face: Polygon, above: BaseGeometry, lower
         reached = (seen, points, open_, model.hair, above, silhouette, stock)
         if not open_.any():
             found.append(_feature(model, "pocket", seen, None, stock_top, z, ""))
-        elif not open_.all() or seen.interiors:
-            found.append(_feature(model, "half-open pocket", *reached_out(*reached), stock_top, z, ""))
-        elif z > part_top - LEVEL:
-            found.append(_feature(model, "top face", stock, stock.boundary, stock_top, z, ""))
         else:
-            found.append(_feature(model, "boss top", *reached_out(*reached), stock_top, z, "cut from outside in"))
+            whole = open_.all() and not seen.interiors
+            kind: Kind = "boss top" if whole else "half-open pocket"
+            note = "cut from outside in" if whole else ""
+            found.append(_feature(model, kind, *reached_out(*reached), stock_top, z, note))
     return [f for f in found if f is not None]
 
 

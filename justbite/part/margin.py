@@ -18,6 +18,8 @@ BESIDE = 2e-3
 """mm: how far beside an edge is looked for a wall."""
 RIM = 4.0
 """mm: a slope narrower than that, a chamfer or a rounded edge, is cut over with the floor that falls away over it."""
+FIN = 0.5
+"""mm: half of what may stand between two strips at least."""
 NEXT = 0.02
 """mm: how far beyond the end of a stretch the outline's direction is taken."""
 
@@ -90,8 +92,12 @@ def reached_out(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.b
     strips = [_strip(g, solid, reach) for g in shapely.get_parts(lines)]
     # Where the floor and the part's outline have their own chords no seam may stay between them.
     seam = lines.buffer(-3.0 * hair, single_sided=True, join_style="mitre")
-    before = shapely.union_all(strips).intersection(stock).difference(solid.difference(seam).union(above))
+    taken = solid.difference(seam).union(above)
+    before = shapely.union_all(strips).intersection(stock).difference(taken)
     whole = shapely.union_all([shape, before], grid_size=1e-6)
+    # Fins between two strips would stand in the way of both.
+    closed = whole.buffer(FIN, join_style="mitre").buffer(-FIN, join_style="mitre")
+    whole = shapely.union_all([whole, closed.intersection(stock).difference(taken)], grid_size=1e-6)
     whole = max(shapely.get_parts(whole), key=lambda g: g.intersection(shape).area)
     if not isinstance(whole, Polygon):
         return shape, opened

@@ -87,8 +87,9 @@ def stl_of(shape: Any, sagitta: float = 0.02, turn: float = 0.3) -> bytes:
         return (Path(folder) / "solid.stl").read_bytes()
 
 
-def laid(shape: Any, margin: float = 0.0, stl: bool = False, **placing: Any) -> Layout:
+def laid(shape: Any, margin: float = 0.0, stl: bool = False, stock_above: float = 0.0) -> Layout:
     """The shape read from a file and laid in stock that is larger by `margin` mm all round."""
     data, name = (stl_of(shape), "solid.stl") if stl else (step_of(shape), "solid.step")
     part = read_part(data, name, "mm" if stl else None, 0.02, 0.002)
-    return lay_out(part, Placing(stock=Margins(x=(margin, margin), y=(margin, margin)), **placing))
+    stock = Margins(x=(margin, margin), y=(margin, margin), z=(0.0, stock_above))
+    return lay_out(part, Placing(stock=stock))

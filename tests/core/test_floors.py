@@ -123,11 +123,20 @@ class RimTest(SimpleTestCase):
         (around,) = at(layout, -12.0)
         self.assertAlmostEqual(around.area, 80 * 60 - 25 - math.pi * 15.0**2, delta=0.5)
 
+    def test_a_top_with_a_rounded_edge_is_one_face(self) -> None:
+        part = cut(block((0, 0, -30), (80, 60, 0)), block((20, 20, -9), (40, 40, 1)))
+        part = with_edges(part, 2.0, lambda x, y, z: abs(z) < 1e-6 and abs(x) < 1e-6, rounded=True)
+        found = laid(part, 3.0, stock_above=1.0).features.features
+        (top,) = (f for f in found if abs(f.bottom + 1.0) < 1e-6)
+        self.assertEqual((top.kind, round(top.area)), ("top face", 86 * 66))
+
     def test_not_over_a_wide_slope(self) -> None:
         step = cut(block((0, 0, -30), (100, 60, 0)), block((-1, -1, -12), (40, 61, 1)))
         part = with_edges(step, 9.0, lambda x, y, z: abs(z + 12) < 1e-6 and abs(x) < 1e-6)
         (own,) = at(laid(part), -12.0)
         self.assertAlmostEqual(own.area, 31 * 60, delta=0.05)
+        # Nor is it open there: above the slope the stock stands.
+        self.assertEqual(len(own.open_edges), 2)
 
 
 class FacetTest(SimpleTestCase):
