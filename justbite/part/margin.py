@@ -16,6 +16,8 @@ from justbite.part.floors import Level
 
 BESIDE = 2e-3
 """mm: how far beside an edge is looked for a wall."""
+PROBE = 3.0
+"""Hairs beyond an edge where is looked what lies there; a hair: how far chords of one surface may lie apart."""
 RIM = 4.0
 """mm: a slope narrower than that, a chamfer or a rounded edge, is cut over with the floor that falls away over it."""
 FIN = 0.5
@@ -54,7 +56,9 @@ def over_rims(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.boo
     known = shapely.union_all([above, lower, shape, *holes])
     slopes = _filled(silhouette).intersection(near).difference(known)
     slopes = slopes.buffer(-hair, join_style="mitre").buffer(hair, join_style="mitre")
-    narrow = [g for g in shapely.get_parts(slopes) if g.distance(lines) < 3.0 * hair and g.buffer(-RIM / 2.0).is_empty]
+    narrow = [
+        g for g in shapely.get_parts(slopes) if g.distance(lines) < PROBE * hair and g.buffer(-RIM / 2.0).is_empty
+    ]
     if narrow:
         rims = shapely.union_all(narrow).intersection(lines.buffer(2.0 * RIM))
         whole = shapely.union_all([shape, rims]).buffer(hair, join_style="mitre").buffer(-hair, join_style="mitre")
@@ -62,12 +66,12 @@ def over_rims(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.boo
         whole = _without_short(shapely.orient_polygons(whole))
         ends = noded(np.asarray(whole.exterior.coords)[:-1, :2], lines)
         spots = shapely.points((ends + np.roll(ends, -1, axis=0)) / 2)
-        leads_on = ~shapely.contains_xy(above, _probes(ends, 3.0 * hair))
+        leads_on = ~shapely.contains_xy(above, _probes(ends, PROBE * hair))
         if not open_.all():
             leads_on &= shapely.distance(_lines(points, ~open_), spots) >= BESIDE
         shape, points, open_ = whole, ends, leads_on
     # Above a wide slope the stock stands, and no area cuts it.
-    return shape, points, open_ & ~shapely.contains_xy(slopes.difference(shape), _probes(points, 3.0 * hair))
+    return shape, points, open_ & ~shapely.contains_xy(slopes.difference(shape), _probes(points, PROBE * hair))
 
 
 def _probes(points: NDArray[np.float64], by: float) -> NDArray[np.float64]:
@@ -85,13 +89,13 @@ def reached_out(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.b
     """
     opened = _lines(points, open_)
     solid = _filled(silhouette)
-    lines = _outer(points, open_, 3.0 * hair, solid)
+    lines = _outer(points, open_, PROBE * hair, solid)
     if stock.difference(solid).area < 1e-3 or lines.is_empty:
         return shape, opened
     reach = float(shapely.hausdorff_distance(stock.boundary, solid)) + 1.0
     strips = [_strip(g, solid, reach) for g in shapely.get_parts(lines)]
     # Where the floor and the part's outline have their own chords no seam may stay between them.
-    seam = lines.buffer(-3.0 * hair, single_sided=True, join_style="mitre")
+    seam = lines.buffer(-PROBE * hair, single_sided=True, join_style="mitre")
     taken = solid.difference(seam).union(above)
     before = shapely.union_all(strips).intersection(stock).difference(taken)
     whole = shapely.union_all([shape, before], grid_size=1e-6)
