@@ -29,33 +29,41 @@ def with_standing(job: Job, part: NDArray[np.float64], chord: float) -> Job:
 
     `part`: (m, 3, 3) corners of its triangles in the job's coordinates, mm.
     """
-    vertices, index = np.unique(part.reshape(-1, 3), axis=0, return_inverse=True)
-    triangles = np.asarray(index.reshape(-1, 3), dtype=np.int32)
-    covered: dict[float, BaseGeometry] = {}
 
     def known(region: Region) -> Region:
         reach = max((SWING * job.tool(o.tool).diameter / 2 + o.allowance.wall for o in job.operations
                      if region.name in o.regions), default=0.0)  # fmt: skip
         if reach == 0 or not region.open_edges:
             return region
-        if region.bottom not in covered:
-            covered[region.bottom] = shadow(vertices, triangles, region.bottom + ABOVE)
-        own = _standing(region, covered[region.bottom], reach, chord)
+        own = _standing(region, part, reach, chord)
         return region.model_copy(update={"standing": [*region.standing, *own]})
 
     return job.model_copy(update={"regions": [known(r) for r in job.regions]})
 
 
-def _standing(region: Region, covered: BaseGeometry, reach: float, chord: float) -> list[list[Vertex]]:
+def _standing(region: Region, part: NDArray[np.float64], reach: float, chord: float) -> list[list[Vertex]]:
     """Rings of what stands within `reach` mm beyond the open edges of a region."""
     zone = free_space(region, reach, chord).difference(region_shape(region, chord))
+    if zone.is_empty:
+        return []
     # On a grid: borders that are one but for their chords may cross each other anywhere.
+    covered = _covered(part, zone.bounds, region.bottom + ABOVE)
     stands = shapely.intersection(zone.buffer(0), covered.buffer(0), grid_size=1e-6)
     stands = stands.buffer(-HAIR, join_style="mitre").buffer(HAIR, join_style="mitre")
     pieces = [p for g in shapely.get_parts(stands) if isinstance(g, Polygon) for p in _without_holes(g)]
     return [
         [(float(x), float(y)) for x, y in np.asarray(p.exterior.coords)[:-1, :2]] for p in pieces if p.area > LEAST_AREA
     ]
+
+
+def _covered(part: NDArray[np.float64], bounds: tuple[float, float, float, float], z: float) -> BaseGeometry:
+    """What of the part stands above `z` in a box (x, y, x, y)."""
+    low, high = part.min(axis=1), part.max(axis=1)
+    near = (low[:, :2] <= bounds[2:]).all(axis=1) & (high[:, :2] >= bounds[:2]).all(axis=1) & (high[:, 2] > z)
+    if not near.any():
+        return Polygon()
+    vertices, index = np.unique(part[near].reshape(-1, 3), axis=0, return_inverse=True)
+    return shadow(vertices, np.asarray(index.reshape(-1, 3), dtype=np.int32), z)
 
 
 def _without_holes(shape: Polygon) -> list[Polygon]:

@@ -85,12 +85,13 @@ def find_features(model: Model, body: Body, rotation: NDArray[np.float64], stock
     low, high = model.vertices.min(axis=0), model.vertices.max(axis=0)
     floors = level_floors(model.vertices, model.triangles, model.bent, model.most_turn)
     found: list[Feature] = []
-    for level in floors:
+    lower: BaseGeometry = NOTHING
+    for level in reversed(floors):
         above = model.shadow(level.z)
-        lower = shapely.union_all([f.shape for f in floors if f.z < level.z - LEVEL])
         for face in shapely.get_parts(level.shape):
             if isinstance(face, Polygon) and face.area >= LEAST_AREA:
                 found += _floor(model, level, face, above, lower, silhouette, stock, stock_top, float(high[2]))
+        lower = lower.union(level.shape)
     found += _through(model, silhouette, float(low[2]), stock_top)
     found += _drilled(model, body, rotation, found, stock_top)
     found += _outside(model, silhouette, float(low[2]), stock, stock_top)
