@@ -96,8 +96,9 @@ def reached_out(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.b
     strips = [_strip(g, solid, reach) for g in shapely.get_parts(lines)]
     # Where the floor and the part's outline have their own chords no seam may stay between them.
     seam = lines.buffer(-PROBE * hair, single_sided=True, join_style="mitre")
-    taken = solid.difference(seam).union(above)
-    before = shapely.union_all(strips).intersection(stock).difference(taken)
+    # On a grid: of a mesh the two may lie so close that what is left of one is no sound shape.
+    taken = shapely.union_all([shapely.difference(solid, seam, grid_size=1e-6), above], grid_size=1e-6)
+    before = shapely.difference(shapely.union_all(strips).intersection(stock), taken, grid_size=1e-6)
     whole = shapely.union_all([shape, before], grid_size=1e-6)
     # Fins between two strips would stand in the way of both.
     closed = whole.buffer(FIN, join_style="mitre").buffer(-FIN, join_style="mitre")
