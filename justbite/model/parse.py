@@ -133,7 +133,8 @@ def in_millimetres(job: Job) -> Job:
                 keep_out[key] *= INCH
     for region in data["regions"]:
         region["outline"] = points(region["outline"])
-        region["islands"] = [points(ring) for ring in region["islands"]]
+        for rings in ("islands", "standing"):
+            region[rings] = [points(ring) for ring in region[rings]]
         region["top"] *= INCH
         region["bottom"] *= INCH
         if region["start"] is not None:
