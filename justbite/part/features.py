@@ -20,7 +20,7 @@ from justbite.model.part import Body
 from justbite.model.shapes import free_space
 from justbite.part.details import details_of
 from justbite.part.floors import LEAST_AREA, Level, level_floors
-from justbite.part.margin import BESIDE, falling, noded, over_rims, reached_out
+from justbite.part.margin import BESIDE, Around, falling, noded, over_rims, reached_out
 from justbite.part.named import LEVEL, flat, told, with_names
 from justbite.part.reach import inside_corners, reach_of, ring_area
 from justbite.part.rings import as_circle, circle_of, onto_circles, ring_with_arcs
@@ -86,11 +86,12 @@ def find_features(model: Model, body: Body, rotation: NDArray[np.float64], stock
     floors = level_floors(model.vertices, model.triangles, model.bent, model.most_turn)
     found: list[Feature] = []
     lower: BaseGeometry = NOTHING
+    around = Around.of(silhouette, stock)
     for level in reversed(floors):
         above = model.shadow(level.z)
         for face in shapely.get_parts(level.shape):
             if isinstance(face, Polygon) and face.area >= LEAST_AREA:
-                found += _floor(model, level, face, above, lower, silhouette, stock, stock_top, float(high[2]))
+                found += _floor(model, level, face, above, lower, silhouette, around, stock_top, float(high[2]))
         lower = lower.union(level.shape)
     found += _through(model, silhouette, float(low[2]), stock_top)
     found += _drilled(model, body, rotation, found, stock_top)
@@ -110,14 +111,14 @@ def slice_areas(model: Model, z: float, stock: BaseGeometry, stock_top: float) -
 
 
 def _floor(model: Model, level: Level, face: Polygon, above: BaseGeometry, lower: BaseGeometry,
-           silhouette: BaseGeometry, stock: BaseGeometry, stock_top: float, part_top: float
+           silhouette: BaseGeometry, around: Around, stock_top: float, part_top: float
            ) -> list[Feature]:  # fmt: skip
     """The feature of one floor; more where the part overhangs it, none when nothing stands on it."""
     z = level.z
     if z > stock_top - LEVEL:
         return []
     if z > part_top - LEVEL:
-        top = _feature(model, "top face", stock, stock.boundary, stock_top, z, "")
+        top = _feature(model, "top face", around.stock, around.stock.boundary, stock_top, z, "")
         return [top] if top is not None else []
     # Hairs between the wall's foot and its top are no islands.
     islands = above.intersection(Polygon(face.exterior)).buffer(-model.hair, join_style="mitre")
@@ -132,14 +133,13 @@ def _floor(model: Model, level: Level, face: Polygon, above: BaseGeometry, lower
         points, open_ = falling(seen, level, above)
         if open_.any():
             seen, points, open_ = over_rims(seen, points, open_, model.hair, above, lower, silhouette)
-        reached = (seen, points, open_, model.hair, above, silhouette, stock)
         if not open_.any():
             found.append(_feature(model, "pocket", seen, None, stock_top, z, ""))
-        else:
-            whole = open_.all() and not seen.interiors
-            kind: Kind = "boss top" if whole else "half-open pocket"
-            note = "cut from outside in" if whole else ""
-            found.append(_feature(model, kind, *reached_out(*reached), stock_top, z, note))
+            continue
+        whole = open_.all() and not seen.interiors
+        kind: Kind = "boss top" if whole else "half-open pocket"
+        shape, opened = reached_out(seen, points, open_, model.hair, above, around)
+        found.append(_feature(model, kind, shape, opened, stock_top, z, "cut from outside in" if whole else ""))
     return [f for f in found if f is not None]
 
 

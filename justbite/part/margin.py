@@ -5,6 +5,7 @@ that the cutter can come in from outside.
 """
 
 import math
+from dataclasses import dataclass
 
 import numpy as np
 import shapely
@@ -20,10 +21,30 @@ PROBE = 3.0
 """Hairs beyond an edge where is looked what lies there; a hair: how far chords of one surface may lie apart."""
 RIM = 4.0
 """mm: a slope narrower than that, a chamfer or a rounded edge, is cut over with the floor that falls away over it."""
+LEAST_MARGIN = 1e-3
+"""mm2 of stock beside the part, at least."""
 FIN = 0.5
 """mm: half of what may stand between two strips at least."""
 NEXT = 0.02
 """mm: how far beyond the end of a stretch the outline's direction is taken."""
+
+
+@dataclass(frozen=True, slots=True)
+class Around:
+    """The stock's plane area, and the part's outline in it."""
+
+    stock: BaseGeometry
+    solid: BaseGeometry
+    """The part seen from above, its holes filled."""
+    reach: float
+    """mm from the outline to the stock's border, at most, and a little more; 0: nothing stands before it."""
+
+    @classmethod
+    def of(cls, silhouette: BaseGeometry, stock: BaseGeometry) -> "Around":
+        solid = shapely.union_all([Polygon(g.exterior) for g in shapely.get_parts(silhouette)])
+        stands = stock.difference(solid).area >= LEAST_MARGIN
+        far = float(shapely.hausdorff_distance(stock.boundary, solid)) + 1.0 if stands else 0.0
+        return cls(stock, solid, far)
 
 
 def falling(shape: Polygon, level: Level, above: BaseGeometry) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
@@ -52,9 +73,8 @@ def over_rims(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.boo
     """
     lines = _lines(points, open_)
     near = box(*shape.bounds).buffer(2.0 * RIM)
-    holes = [Polygon(r) for g in shapely.get_parts(silhouette) for r in g.interiors]
-    known = shapely.union_all([above, lower, shape, *holes])
-    slopes = _filled(silhouette).intersection(near).difference(known)
+    known = shapely.union_all([*shapely.intersection([above, lower], near), shape])
+    slopes = silhouette.intersection(near).difference(known)
     slopes = slopes.buffer(-hair, join_style="mitre").buffer(hair, join_style="mitre")
     narrow = [
         g for g in shapely.get_parts(slopes) if g.distance(lines) < PROBE * hair and g.buffer(-RIM / 2.0).is_empty
@@ -81,19 +101,17 @@ def _probes(points: NDArray[np.float64], by: float) -> NDArray[np.float64]:
 
 
 def reached_out(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.bool_], hair: float,
-                 above: BaseGeometry, silhouette: BaseGeometry,
-                 stock: BaseGeometry) -> tuple[Polygon, BaseGeometry]:  # fmt: skip
+                 above: BaseGeometry, around: Around) -> tuple[Polygon, BaseGeometry]:  # fmt: skip
     """The area with what of the stock stands before its open edges, out to where the stock ends; its open border.
 
     `points` (n, 2) and `open_` (n,): the outer border of the floor and which of its edges are open.
     """
     opened = _lines(points, open_)
-    solid = _filled(silhouette)
+    stock, solid = around.stock, around.solid
     lines = _outer(points, open_, PROBE * hair, solid)
-    if stock.difference(solid).area < 1e-3 or lines.is_empty:
+    if around.reach == 0 or lines.is_empty:
         return shape, opened
-    reach = float(shapely.hausdorff_distance(stock.boundary, solid)) + 1.0
-    strips = [_strip(g, solid, reach) for g in shapely.get_parts(lines)]
+    strips = [_strip(g, solid, around.reach) for g in shapely.get_parts(lines)]
     # Where the floor and the part's outline have their own chords no seam may stay between them.
     seam = lines.buffer(-PROBE * hair, single_sided=True, join_style="mitre")
     # On a grid: of a mesh the two may lie so close that what is left of one is no sound shape.
@@ -108,10 +126,6 @@ def reached_out(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.b
         return shape, opened
     whole = _without_short(whole)
     return whole, shapely.union_all([opened, whole.exterior.intersection(stock.boundary.buffer(BESIDE))])
-
-
-def _filled(shape: BaseGeometry) -> BaseGeometry:
-    return shapely.union_all([Polygon(g.exterior) for g in shapely.get_parts(shape)])
 
 
 def _outwards(first: NDArray[np.float64], last: NDArray[np.float64]) -> NDArray[np.float64]:
