@@ -65,8 +65,7 @@ def plan(job: Job, progress: Progress = lambda share, what: None, part: NDArray[
     """
     give_back_large()
     machine, _ = check_job(job)
-    if part is not None:
-        job = with_standing(job, part, tolerances.CHORD)
+    job, findings = with_standing(job, part, tolerances.CHORD)
     travel = job.travel_height
     highest = max([heights(job.stock)[1], *(k.top for k in job.keep_outs)])
     if travel is None:
@@ -74,7 +73,7 @@ def plan(job: Job, progress: Progress = lambda share, what: None, part: NDArray[
     if travel < highest + job.approach_gap:
         raise JobError(f"The travel height {travel:g} is not above the stock and the keep-outs.", "Raise it.")
     bites = [bite_of(job, o) for o in job.operations]
-    findings = rules.tool_findings(job)
+    findings += rules.tool_findings(job)
     out = MovesBuilder(start=np.array([0.0, 0.0, travel]))
     limits = Limits(
         tolerances.CHORD, tolerances.WALL_SNAP, tolerances.WALL_SNAP_TOLERANCE, tolerances.FIT_SHARE,

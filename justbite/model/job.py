@@ -242,6 +242,8 @@ class Region(Model):
     """Holes that are drilled before; nothing else is said to be gone by them than what they are."""
     standing: list[Annotated[list[Vertex], Field(min_length=3)]] = []
     """What stands beyond its open edges, higher than its floor: walls. Of a job on a part it is found there."""
+    uncut: list[Annotated[list[Vertex], Field(min_length=3)]] = []
+    """Stock beyond its open edges that no area cuts: cut with this one, as deep. Of a job on a part it is found there."""
     feature: dict[str, Any] | None = None
     """What it was made from, for the screens; the planner does not look at it."""
 

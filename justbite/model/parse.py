@@ -133,7 +133,7 @@ def in_millimetres(job: Job) -> Job:
                 keep_out[key] *= INCH
     for region in data["regions"]:
         region["outline"] = points(region["outline"])
-        for rings in ("islands", "standing"):
+        for rings in ("islands", "standing", "uncut"):
             region[rings] = [points(ring) for ring in region[rings]]
         region["top"] *= INCH
         region["bottom"] *= INCH

@@ -142,16 +142,16 @@ def free_space(region: Region, strip: float, chord: float, others: BaseGeometry 
         outer = [run for chain in chains for run in _runs_outside(chain, zone)]
         beyond = [_beside(run, strip).buffer(1e-4) for run in outer]
         free = shapely.union_all([shape, *beyond, free.intersection(theirs)])
-        # Borders that are one but for their chords: no seam may stay between them.
-        free = without_seams(free)
+        # Borders that are one but for their chords: no seam may stay between them, nor where stretches end beside those.
+        free = without_seams(free, 2.0 * ONE_BORDER)
         free = free.difference(_closed_edges(outline, chains))
     free = free.difference(islands)
     return shapely.union_all([g for g in shapely.get_parts(free) if g.intersects(shape)])
 
 
-def without_seams(shape: BaseGeometry) -> BaseGeometry:
-    """A shape without seams between borders that are one."""
-    return shape.buffer(ONE_BORDER, join_style="mitre").buffer(-ONE_BORDER, join_style="mitre")
+def without_seams(shape: BaseGeometry, by: float = ONE_BORDER) -> BaseGeometry:
+    """A shape without seams, up to twice `by` mm wide, between borders that are one."""
+    return shape.buffer(by, join_style="mitre").buffer(-by, join_style="mitre")
 
 
 def _zone_beyond(outline: Polygon, others: BaseGeometry) -> BaseGeometry:
@@ -172,6 +172,12 @@ def _closed_edges(outline: Polygon, chains: list[NDArray[np.float64]]) -> BaseGe
     """The closed edges, as thin as a wall may be."""
     lines = shapely.union_all([LineString(c) for c in chains])
     return outline.exterior.difference(lines.buffer(1e-6)).buffer(2e-4)
+
+
+def uncut_shape(region: Region, chord: float) -> BaseGeometry:
+    """Stock beyond a region's open edges that is cut with it."""
+    name = f'Area "{region.name}": stock beyond it'
+    return shapely.union_all([polygon_of(r, chord, f"{name}, {k},") for k, r in enumerate(region.uncut, 1)])
 
 
 def is_all_open(region: Region) -> bool:

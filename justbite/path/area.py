@@ -14,7 +14,7 @@ from shapely.geometry import Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from justbite.model.job import Job, Region
-from justbite.model.shapes import beside, job_space, region_shape, without_seams
+from justbite.model.shapes import beside, job_space, region_shape, uncut_shape, without_seams
 from justbite.model.stock import standing
 
 MOST_LEFT = 0.001
@@ -128,8 +128,9 @@ def make_area(job: Job, region: Region, radius: float, allowance: float, snap: f
     shape = region_shape(region, chord)
     free = swept_space(job, region, radius, allowance, chord)
     stock = standing(job.stock, region.bottom, chord)
-    # Beyond an open edge there may be another area of the job, not yet cut.
+    # Beyond an open edge there may be another area of the job, not yet cut, or stock that none cuts.
     deeper, _ = beside(job, region, chord)
+    deeper = deeper.union(uncut_shape(region, chord))
     material = (shape if deeper.is_empty else shape.union(free.intersection(deeper))).intersection(stock)
     material = material.difference(gone)
     if not deeper.is_empty:

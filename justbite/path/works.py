@@ -15,7 +15,7 @@ from shapely.geometry.base import BaseGeometry
 from justbite.model.before import cut_top, floors_before
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Operation, Region
-from justbite.model.shapes import ONE_BORDER, SAME, in_the_way, region_shape
+from justbite.model.shapes import ONE_BORDER, SAME, in_the_way, region_shape, uncut_shape
 from justbite.model.stock import heights, standing
 from justbite.path.area import Area, comes_to, make_area, parts_of, rest_of
 from justbite.path.level import reach_findings
@@ -204,6 +204,7 @@ def _open_findings(job: Job, area: Area, region: Region, bottom: float, operatio
     deep = [r for r in job.regions if r.name != region.name and r.bottom <= region.bottom + SAME]
     others = [region_shape(r, chord) for r in deep]
     stands = before.intersection(standing(job.stock, bottom + SAME, chord))
+    others.append(uncut_shape(region, chord))
     stands = stands.difference(shapely.union_all(others).buffer(ONE_BORDER)).buffer(-ONE_BORDER)
     if stands.area < STANDS * area.radius**2:
         return []

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from justbite.model.before import cut_top, floors_before
 from justbite.model.job import Job, Operation, Region
 from justbite.model.moves import RAPID, Moves
-from justbite.model.shapes import job_space, region_shape
+from justbite.model.shapes import job_space, region_shape, uncut_shape
 from justbite.proof import measure
 from justbite.proof.gouge import AIR, deepest
 from justbite.proof.lanes import run_over
@@ -225,7 +225,8 @@ def _emptied(stock: Stock, job: Job, operation: Operation, radius: float) -> lis
     for region in (job.region(n) for n in operation.regions):
         free = job_space(job, region, AIR * radius + operation.allowance.wall, stock.chord)
         own = [region_shape(job.region(n), stock.chord) for n in cut if n != region.name]
-        air = free.difference(region_shape(region, stock.chord)).difference(shapely.union_all(own))
+        own += [region_shape(region, stock.chord), uncut_shape(region, stock.chord)]
+        air = free.difference(shapely.union_all(own))
         found.append((air, region.bottom - 1.0))
         found += [
             (region_shape(b, stock.chord), b.bottom) for b in (job.region(n) for n in region.after if n not in cut)

@@ -166,11 +166,48 @@ class PartTest(SimpleTestCase):
     def test_what_stands_beyond_an_open_edge(self) -> None:
         """Beyond the slot's end all 5 mm of the block; beyond the groove as much as a cutter may swing out to."""
         job = parse_job(self.job((1, 3)))
-        slot = with_standing(job, triangles(self.part()), 0.002).regions[1]
+        slot = with_standing(job, triangles(self.part()), 0.002)[0].regions[1]
         first, last = sorted((shapely.Polygon(r).bounds for r in slot.standing), key=lambda b: b[0])
         reach = SWING * job.tool(job.operations[0].tool).diameter / 2
         np.testing.assert_allclose(first, (24 - reach, 13, 10, 27), atol=0.01)
         np.testing.assert_allclose(last, (55, 13, 60, 27), atol=0.01)
+
+    def test_stock_that_no_area_cuts_is_cut_with_the_area_before_it(self) -> None:
+        """The slot is open into the groove, which this job does not cut: 14 mm of stock at the slot's whole width."""
+        data = self.job()
+        del data["regions"][0]
+        data["operations"][0]["regions"] = ["slot"]
+        job, found = with_standing(parse_job(data), triangles(self.part()), 0.002)
+        (ring,) = job.regions[0].uncut
+        np.testing.assert_allclose(shapely.Polygon(ring).bounds, (10, 13, 24, 27), atol=0.03)
+        self.assertEqual(found, [])
+        report = plan(parse_job(data), part=triangles(self.part())).report
+        (row,) = report["operations"]
+        self.assertLess(row["max_over_target"], 1.05)
+        self.assertEqual(report["into_part"]["area_mm2"], 0)
+        corners = (4 - math.pi) * (job.tool(job.operations[0].tool).diameter / 2) ** 2
+        whole = 6.0 * (45 * 14 - corners)
+        self.assertAlmostEqual(row["removed_mm3"], whole, delta=0.01 * whole)
+        self.assertNotIn("area.open-into-stock", [w["code"] for w in report["warnings"]])
+        # Nobody knows of the groove where the part is not known: the edge is taken at its word.
+        blind = plan(parse_job(data)).report
+        self.assertIn("area.open-into-stock", [w["code"] for w in blind["warnings"]])
+        self.assertLess(blind["operations"][0]["removed_mm3"], 6.0 * 31 * 14)
+
+    def test_stock_that_goes_on_is_a_wall(self) -> None:
+        """The stock goes 50 mm on beyond the part, and the slot through it is open at that end."""
+        data = self.job((1, 3)) | {"stock": {"box": {"min": [0, 0, -20], "max": [110, 40, 0]}}}
+        data["regions"][1]["outline"] = [[24, 13], [60, 13], [60, 27], [24, 27]]
+        job, (told,) = with_standing(parse_job(data), triangles(self.part()), 0.002)
+        self.assertEqual((told.code, told.area), ("area.open-into-stock", "slot"))
+        (wall,) = [b for r in job.regions[1].standing if (b := shapely.Polygon(r).bounds)[0] > 50]
+        reach = SWING * job.tool(job.operations[0].tool).diameter / 2
+        np.testing.assert_allclose(wall, (60, 13, 60 + reach, 27), atol=0.03)
+        # A margin that the cutter passes over ends: it is cut with the slot.
+        data["stock"]["box"]["max"][0] = 64.0
+        job, found = with_standing(parse_job(data), triangles(self.part()), 0.002)
+        self.assertEqual(found, [])
+        np.testing.assert_allclose(shapely.Polygon(job.regions[1].uncut[0]).bounds, (60, 13, 64, 27), atol=0.03)
 
     def test_a_wall_with_a_hole_in_it_stands_round_it(self) -> None:
         ring = shapely.box(0, 0, 10, 10).difference(

@@ -82,7 +82,7 @@ class JobFileTest(SimpleTestCase):
 
     def test_inches_become_millimetres(self) -> None:
         data = document()
-        data["regions"][0]["standing"] = [[[1, 2], [3, 2], [2, 4]]]
+        data["regions"][0] |= {key: [[[1, 2], [3, 2], [2, 4]]] for key in ("standing", "uncut")}
         metric = parse_job(data)
         inch = copy.deepcopy(data)
         inch["units"] = "in"
@@ -91,6 +91,7 @@ class JobFileTest(SimpleTestCase):
         self.assertAlmostEqual(made.tools[0].diameter, metric.tools[0].diameter * 25.4)
         self.assertEqual(made.regions[0].outline[1][2], metric.regions[0].outline[1][2])
         np.testing.assert_allclose(made.regions[0].standing, np.array(metric.regions[0].standing) * 25.4)
+        np.testing.assert_allclose(made.regions[0].uncut, np.array(metric.regions[0].uncut) * 25.4)
 
     def test_errors_survive_a_pickle(self) -> None:
         error = JobError.of(["one.", "two."])
