@@ -142,7 +142,7 @@ def free_space(region: Region, strip: float, chord: float, others: BaseGeometry 
         outer = [run for chain in chains for run in _runs_outside(chain, zone)]
         beyond = [_beside(run, strip).buffer(1e-4) for run in outer]
         free = shapely.union_all([shape, *beyond, free.intersection(theirs)])
-        # Borders that are one but for their chords: no seam may stay between them, nor where stretches end beside those.
+        # Borders that are one but for their chords: no seam may stay between them, nor beside where they end.
         free = without_seams(free, 2.0 * ONE_BORDER)
         free = free.difference(_closed_edges(outline, chains))
     free = free.difference(islands)
@@ -302,7 +302,8 @@ def beside(job: Job, region: Region, chord: float) -> tuple[BaseGeometry, BaseGe
     """Other areas that an open edge may lead to: those at least as deep as this one, and those whose floor is higher.
 
     Areas over or in this one are left out: that nothing stands beyond its open edges is known better there. Not those
-    that come before it and go as deep: an allowance on their walls may stand before an open edge.
+    that come before it and go as deep: an allowance on their walls may stand before an open edge. Nor those of
+    its own floor.
     """
     deeper: list[BaseGeometry] = []
     floors: list[BaseGeometry] = []
@@ -311,6 +312,7 @@ def beside(job: Job, region: Region, chord: float) -> tuple[BaseGeometry, BaseGe
         for other in job.regions:
             if other.name != region.name:
                 shape, shallow = region_shape(other, chord), other.bottom > region.bottom + SAME
-                if (other.name in region.after and not shallow) or own.intersection(shape).area <= OVERLAP:
+                known = (other.name in region.after and not shallow) or abs(other.bottom - region.bottom) <= SAME
+                if known or own.intersection(shape).area <= OVERLAP:
                     (floors if shallow else deeper).append(shape)
     return shapely.union_all(deeper), shapely.union_all(floors)

@@ -20,7 +20,7 @@ from justbite.model.part import Body
 from justbite.model.shapes import free_space
 from justbite.part.details import details_of
 from justbite.part.floors import LEAST_AREA, Level, level_floors
-from justbite.part.margin import BESIDE, Around, falling, noded, over_rims, reached_out
+from justbite.part.margin import BESIDE, Around, Edges, falling, noded, over_rims, reached_out
 from justbite.part.named import LEVEL, flat, told, with_names
 from justbite.part.reach import inside_corners, reach_of, ring_area
 from justbite.part.rings import as_circle, circle_of, onto_circles, ring_with_arcs
@@ -87,11 +87,13 @@ def find_features(model: Model, body: Body, rotation: NDArray[np.float64], stock
     found: list[Feature] = []
     lower: BaseGeometry = NOTHING
     around = Around.of(silhouette, stock)
+    edges = Edges.of(floors)
     for level in reversed(floors):
         above = model.shadow(level.z)
         for face in shapely.get_parts(level.shape):
             if isinstance(face, Polygon) and face.area >= LEAST_AREA:
-                found += _floor(model, level, face, above, lower, silhouette, around, stock_top, float(high[2]))
+                seen = _Seen(above, lower, silhouette, edges, around)
+                found += _floor(model, level, face, seen, stock_top, float(high[2]))
         lower = lower.union(level.shape)
     found += _through(model, silhouette, float(low[2]), stock_top)
     found += _drilled(model, body, rotation, found, stock_top)
@@ -110,35 +112,48 @@ def slice_areas(model: Model, z: float, stock: BaseGeometry, stock_top: float) -
     return with_names([f for f in made if f is not None])
 
 
-def _floor(model: Model, level: Level, face: Polygon, above: BaseGeometry, lower: BaseGeometry,
-           silhouette: BaseGeometry, around: Around, stock_top: float, part_top: float
-           ) -> list[Feature]:  # fmt: skip
+@dataclass(frozen=True, slots=True)
+class _Seen:
+    """What is seen from a floor."""
+
+    above: BaseGeometry
+    lower: BaseGeometry
+    """Lower floors."""
+    silhouette: BaseGeometry
+    edges: Edges
+    around: Around
+
+
+def _floor(model: Model, level: Level, face: Polygon, seen: _Seen, stock_top: float, part_top: float) -> list[Feature]:
     """The feature of one floor; more where the part overhangs it, none when nothing stands on it."""
     z = level.z
     if z > stock_top - LEVEL:
         return []
     if z > part_top - LEVEL:
-        top = _feature(model, "top face", around.stock, around.stock.boundary, stock_top, z, "")
+        stock = seen.around.stock
+        top = _feature(model, "top face", stock, stock.boundary, stock_top, z, "")
         return [top] if top is not None else []
     # Hairs between the wall's foot and its top are no islands.
-    islands = above.intersection(Polygon(face.exterior)).buffer(-model.hair, join_style="mitre")
+    islands = seen.above.intersection(Polygon(face.exterior)).buffer(-model.hair, join_style="mitre")
     filled = Polygon(face.exterior).difference(islands.buffer(model.hair, join_style="mitre"))
     if not islands.is_empty:
         filled = filled.buffer(-BESIDE, join_style="mitre").buffer(BESIDE, join_style="mitre")
     found = []
     for part in shapely.get_parts(filled):
-        seen = shapely.orient_polygons(part)
-        if seen.intersection(face).area < LEAST_AREA:
+        own = shapely.orient_polygons(part)
+        if own.intersection(face).area < LEAST_AREA:
             continue
-        points, open_ = falling(seen, level, above)
+        points, open_ = falling(own, level, seen.above)
         if open_.any():
-            seen, points, open_ = over_rims(seen, points, open_, model.hair, above, lower, silhouette)
+            own, points, open_ = over_rims(
+                own, points, open_, model.hair, seen.above, seen.lower, seen.silhouette, seen.edges
+            )
         if not open_.any():
-            found.append(_feature(model, "pocket", seen, None, stock_top, z, ""))
+            found.append(_feature(model, "pocket", own, None, stock_top, z, ""))
             continue
-        whole = open_.all() and not seen.interiors
+        whole = open_.all() and not own.interiors
         kind: Kind = "boss top" if whole else "half-open pocket"
-        shape, opened = reached_out(seen, points, open_, model.hair, above, around)
+        shape, opened = reached_out(own, points, open_, model.hair, seen.above, seen.around)
         found.append(_feature(model, kind, shape, opened, stock_top, z, "cut from outside in" if whole else ""))
     return [f for f in found if f is not None]
 

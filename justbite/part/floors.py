@@ -17,6 +17,8 @@ from justbite.part.shadow import sheets, united
 LEAST_AREA = 0.5
 """mm2: smaller floors are not told."""
 MOST_LEVELS = 200
+SHEER = 0.01
+"""Cosine between a wall's normal and the spindle, at most."""
 STRIP = 1.3
 """A level facet of a bent surface is not wider than so many times its neighbours."""
 
@@ -30,6 +32,8 @@ class Level:
     """Their plane area."""
     falls: BaseGeometry
     """Stretches of its borders beside which the material falls away."""
+    slopes: BaseGeometry
+    """Those of them where it falls away over a slope that is seen from above, not sheer."""
     unsure: BaseGeometry
     """Stretches with no neighbour, or more than one, as in a mesh that is not closed."""
 
@@ -72,8 +76,8 @@ def level_floors(vertices: NDArray[np.float64], triangles: NDArray[np.int32], be
     for g in sorted(k for k in np.argsort(-sizes)[:MOST_LEVELS] if sizes[k] >= LEAST_AREA):
         mine = own[group == g]
         at = float(heights[group == g].mean())
-        falls, unsure = _borders(vertices, triangles, sides, mine, at)
-        found.append(Level(at, united(vertices[:, :2], triangles[mine].astype(np.int64)), falls, unsure))
+        borders = _borders(vertices, triangles, across, sides, mine, at)
+        found.append(Level(at, united(vertices[:, :2], triangles[mine].astype(np.int64)), *borders))
     return found
 
 
@@ -113,9 +117,9 @@ def _facets(vertices: NDArray[np.float64], triangles: NDArray[np.int32], across:
     return suspect[chord[sheet]]
 
 
-def _borders(vertices: NDArray[np.float64], triangles: NDArray[np.int32], sides: _Sides, own: NDArray[np.int64],
-             z: float) -> tuple[BaseGeometry, BaseGeometry]:  # fmt: skip
-    """Where beside the floor of the triangles `own` material falls away, and where that cannot be told."""
+def _borders(vertices: NDArray[np.float64], triangles: NDArray[np.int32], across: NDArray[np.float64], sides: _Sides,
+             own: NDArray[np.int64], z: float) -> tuple[BaseGeometry, BaseGeometry, BaseGeometry]:  # fmt: skip
+    """Where beside the floor of the triangles `own` material falls away, where over a slope, where that is not told."""
     inside = np.zeros(len(triangles), dtype=bool)
     inside[own] = True
     mine = np.concatenate([own + k * len(triangles) for k in range(3)])
@@ -125,8 +129,8 @@ def _borders(vertices: NDArray[np.float64], triangles: NDArray[np.int32], sides:
     heights = vertices[triangles[beyond], 2] - z
     farthest = np.take_along_axis(heights, np.abs(heights).argmax(axis=1)[:, None], axis=1)[:, 0]
     falls = (beyond >= 0) & (farthest < -LEVEL)
+    slopes = falls & (across[beyond, 2] > SHEER * np.linalg.norm(across[beyond], axis=1))
     unsure = (beyond < 0) | (np.abs(farthest) <= LEVEL)
     lines = vertices[sides.ends[mine], :2]
-    return shapely.multilinestrings(shapely.linestrings(lines[falls])), shapely.multilinestrings(
-        shapely.linestrings(lines[unsure])
-    )
+    falling, sloping, open_ = (shapely.multilinestrings(shapely.linestrings(lines[k])) for k in (falls, slopes, unsure))
+    return falling, sloping, open_

@@ -21,6 +21,8 @@ PROBE = 3.0
 """Hairs beyond an edge where is looked what lies there; a hair: how far chords of one surface may lie apart."""
 RIM = 4.0
 """mm: a slope narrower than that, a chamfer or a rounded edge, is cut over with the floor that falls away over it."""
+NEAREST, MOST_SPOTS = 0.2, 4000
+"""mm between places along edges that a slope is parted by; at most so many."""
 LEAST_MARGIN = 1e-3
 """mm2 of stock beside the part, at least."""
 FIN = 0.5
@@ -47,6 +49,18 @@ class Around:
         return cls(stock, solid, far)
 
 
+@dataclass(frozen=True, slots=True)
+class Edges:
+    """Where all floors of a part fall away, and where of that over a slope."""
+
+    falls: BaseGeometry
+    slopes: BaseGeometry
+
+    @classmethod
+    def of(cls, floors: list[Level]) -> "Edges":
+        return cls(shapely.union_all([f.falls for f in floors]), shapely.union_all([f.slopes for f in floors]))
+
+
 def falling(shape: Polygon, level: Level, above: BaseGeometry) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
     """The outer border of a floor (n, 2), counterclockwise, and where beside each of its edges the part falls away.
 
@@ -64,12 +78,13 @@ def falling(shape: Polygon, level: Level, above: BaseGeometry) -> tuple[NDArray[
 
 
 def over_rims(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.bool_], hair: float, above: BaseGeometry,
-              lower: BaseGeometry, silhouette: BaseGeometry
+              lower: BaseGeometry, silhouette: BaseGeometry, edges: Edges
               ) -> tuple[Polygon, NDArray[np.float64], NDArray[np.bool_]]:  # fmt: skip
     """A floor with the narrow slopes that it falls away over, down to `lower` floors or to the part's outline.
 
     What stands above a chamfer or a rounded edge would belong to no area, and stand as a fin before the open edge.
-    Before a wider slope the edge is a wall: the area ends there, and what stands above the slope does not.
+    Before a wider slope the edge is a wall: the area ends there, and what stands above the slope does not. A slope that
+    several floors end at belongs to the nearest of those that go over into it, else of those that it lies below.
     """
     lines = _lines(points, open_)
     near = box(*shape.bounds).buffer(2.0 * RIM)
@@ -80,7 +95,8 @@ def over_rims(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.boo
         g for g in shapely.get_parts(slopes) if g.distance(lines) < PROBE * hair and g.buffer(-RIM / 2.0).is_empty
     ]
     if narrow:
-        rims = shapely.union_all(narrow).intersection(lines.buffer(2.0 * RIM))
+        reach = lines.buffer(2.0 * RIM)
+        rims = shapely.union_all([_nearest(g.intersection(reach), lines, edges, PROBE * hair) for g in narrow])
         whole = shapely.union_all([shape, rims]).buffer(hair, join_style="mitre").buffer(-hair, join_style="mitre")
         whole = max(shapely.get_parts(whole.difference(above)), key=lambda g: g.intersection(shape).area)
         whole = _without_short(shapely.orient_polygons(whole))
@@ -92,6 +108,26 @@ def over_rims(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.boo
         shape, points, open_ = whole, ends, leads_on
     # Above a wide slope the stock stands, and no area cuts it.
     return shape, points, open_ & ~shapely.contains_xy(slopes.difference(shape), _probes(points, PROBE * hair))
+
+
+def _nearest(slope: BaseGeometry, own: BaseGeometry, edges: Edges, near: float) -> BaseGeometry:
+    """What of a slope belongs to a floor, as it falls away at its `own` lines."""
+    into = edges.slopes.intersection(slope.buffer(near))
+    mine = into.intersection(own.buffer(BESIDE))
+    if not mine.is_empty:
+        return _nearer(slope, mine, into.difference(own.buffer(BESIDE)))
+    return _nearer(slope, own, edges.falls.intersection(slope.buffer(3.0 * RIM)).difference(own.buffer(BESIDE)))
+
+
+def _nearer(shape: BaseGeometry, own: BaseGeometry, rivals: BaseGeometry) -> BaseGeometry:
+    """What of a shape lies nearer to its own lines than to others."""
+    if shape.is_empty or rivals.is_empty:
+        return shape
+    apart = max(NEAREST, (own.length + rivals.length) / MOST_SPOTS)
+    mine, theirs = (shapely.get_coordinates(shapely.segmentize(g, apart))[:, :2] for g in (own, rivals))
+    spots, first = np.unique(np.vstack([mine, theirs]).round(6), axis=0, return_index=True)
+    cells = shapely.get_parts(shapely.voronoi_polygons(shapely.multipoints(spots), extend_to=shape, ordered=True))
+    return shape.intersection(shapely.union_all(cells[first < len(mine)]))
 
 
 def _probes(points: NDArray[np.float64], by: float) -> NDArray[np.float64]:

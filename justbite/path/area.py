@@ -199,8 +199,9 @@ def rest_of(area: Area, gone: BaseGeometry, film: float, least: float) -> Area:
 
 
 def parts_of(area: Area) -> list[Polygon]:
-    """The connected parts of the locus that have something to cut, largest first."""
-    parts = [p for p in shapely.get_parts(area.locus) if p.area > 0 and _worth(p, area.material, area.radius)]
+    """The connected parts of the locus that have something of the area itself to cut, largest first."""
+    own = area.material.intersection(area.shape)
+    parts = [p for p in shapely.get_parts(area.locus) if p.area > 0 and _worth(p, own, area.radius)]
     return sorted(parts, key=lambda p: -p.area)
 
 

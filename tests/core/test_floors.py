@@ -123,6 +123,29 @@ class RimTest(SimpleTestCase):
         (around,) = at(layout, -12.0)
         self.assertAlmostEqual(around.area, 80 * 60 - 25 - math.pi * 15.0**2, delta=0.5)
 
+    def test_a_slope_below_several_floors_is_parted_between_them(self) -> None:
+        """Three floors round a bore with a fillet at its foot: each goes on over its own stretch of that."""
+        low = cut(block((0, 0, -30), (90, 60, 0)), block((-1, -1, -6), (35, 61, 1)), block((55, -1, -6), (91, 61, 1)))
+        low = cut(low, block((34, -1, -12), (56, 30, 1)), cylinder(45, 30, 20, -20, 1))
+        part = with_edges(low, 1.0, lambda x, y, z: abs(z + 20) < 1e-6 and math.hypot(x - 45, y - 30) < 20.1, True)
+        layout = laid(part)
+        found = [f for z in (-6.0, -12.0, -20.0) for f in at(layout, z)]
+        self.assertEqual(len(found), 4)
+        shapes = [shape_of(f) for f in found]
+        for k, one in enumerate(shapes):
+            for other in shapes[k + 1 :]:
+                self.assertLess(one.intersection(other).area, 0.05)
+        wall = 20.0 * 30.0 - self.of_disc(20.0, 10.0)
+        # All but the block that stands behind the bore, and the fillet at its foot.
+        foot = math.asin(10.0 / 20.0) * (20.0**2 - 19.0**2)
+        self.assertAlmostEqual(shapely.union_all(shapes).area, 90 * 60 - wall - foot, delta=1.0)
+
+    @staticmethod
+    def of_disc(radius: float, half: float) -> float:
+        """The area of half a disc between two lines at `half` mm from its middle."""
+        angle = math.asin(half / radius)
+        return radius**2 * angle + half * math.sqrt(radius**2 - half**2)
+
     def test_a_top_with_a_rounded_edge_is_one_face(self) -> None:
         part = cut(block((0, 0, -30), (80, 60, 0)), block((20, 20, -9), (40, 40, 1)))
         part = with_edges(part, 2.0, lambda x, y, z: abs(z) < 1e-6 and abs(x) < 1e-6, rounded=True)

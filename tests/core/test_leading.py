@@ -11,7 +11,7 @@ from django.test import SimpleTestCase
 from justbite.model.job import Job
 from justbite.model.parse import parse_job
 from justbite.model.shapes import ONE_BORDER, OVERLAP, job_space, overlap, region_shape
-from justbite.path.area import comes_to, make_area
+from justbite.path.area import comes_to, make_area, parts_of
 from justbite.path.works import Limits, _gone_before, works_on
 from justbite.plan import plan
 from tests.core.test_path import job, rectangle
@@ -245,6 +245,20 @@ class BeyondTest(SimpleTestCase):
         self.assertGreater(slivers.area, OVERLAP)
         self.assertFalse(overlap(low, high, 0.02))
         self.assertTrue(overlap(low, low, 0.02))
+
+    def test_beyond_a_wall_there_is_nothing_of_the_area_to_cut(self) -> None:
+        """A rib stands before the slot's mouth: what the cutter could reach behind it is the groove's alone."""
+        data = slot_into_groove()
+        data["regions"][0]["outline"] = [[0, 0], [24, 0], [24, 40], [0, 40]]
+        data["keep_outs"] = [{"name": "rib", "outline": [[22, 0], [23, 0], [23, 40], [22, 40]], "top": 0}]
+        made = parse_job(data)
+        radius = made.tool(made.operations[0].tool).diameter / 2
+        (work,), found = works_on(made, made.operations[0], "slot", 1.0, LIMITS, [])
+        pieces = [p for p in shapely.get_parts(work.area.locus) if p.area > 0]
+        self.assertEqual(len(pieces), 2)
+        (own,) = parts_of(work.area)
+        self.assertGreater(own.bounds[0], 23 + radius - 0.01)
+        self.assertNotIn("area.no-entry", [f.code for f in found])
 
     def test_an_edge_that_is_open_into_stock_is_told(self) -> None:
         """The groove left out, it stands before the slot; where the stock ends there, or the groove is given, not."""
