@@ -142,6 +142,10 @@ def anchor_shoe() -> tuple[Any, list[dict[str, Any]]]:
     return fillet.Shape(), [
         place("pocket", [[30, 28], [90, 28], [90, 52], [30, 52]], 0, -20),
         place("half-open pocket", [[0, 0], [120, 0], [120, 9], [0, 9]], 0, -12, open=3),
+        *(
+            place("foot fillet", [[0, 0], [120, 0], [120, y], [0, y]], 0, z, open=3, bottom_only=True)
+            for z, y in ((-10.5, 9 + math.sqrt(3**2 - 1.5**2)), (-9, 12))
+        ),
     ]
 
 

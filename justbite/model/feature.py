@@ -7,7 +7,7 @@ from justbite.model.drawing import Vertices
 
 Kind = Literal[
     "top face", "boss top", "pocket", "half-open pocket", "through pocket", "slot", "half-open slot", "hole",
-    "outside", "slice", "outline",
+    "foot fillet", "outside", "slice", "outline",
 ]  # fmt: skip
 
 

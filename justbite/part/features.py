@@ -5,6 +5,7 @@ mouths of deeper pockets filled. An edge of it is a wall where material rises be
 is open: beyond it the part drops, or ends. Through places are the holes in the part's shadow.
 """
 
+import math
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -20,7 +21,7 @@ from justbite.model.part import Body
 from justbite.model.shapes import free_space
 from justbite.part.details import details_of
 from justbite.part.floors import LEAST_AREA, Level, level_floors
-from justbite.part.margin import BESIDE, Around, Edges, falling, noded, over_rims, reached_out
+from justbite.part.margin import BESIDE, Around, Edges, falling, leading_out, lines_of, noded, over_rims, reached_out
 from justbite.part.named import LEVEL, flat, told, with_names
 from justbite.part.reach import inside_corners, reach_of, ring_area
 from justbite.part.rings import as_circle, circle_of, onto_circles, ring_with_arcs
@@ -33,6 +34,8 @@ UPRIGHT = 0.9999
 """Cosine of the angle between a cylinder's axis and the spindle's, at least."""
 ROUND = 0.02
 """mm: arcs of an outline whose centres and radii agree so far make a circle, and the area is a hole."""
+FOOT_STEP = 2.0
+"""mm: what stands on a fillet at the foot of a wall is cut down to it in steps no higher than that."""
 MESH_HAIR = 0.03
 """mm: how far chords of a mesh at two heights are taken to lie apart at most."""
 NOTHING = Polygon()
@@ -94,7 +97,7 @@ def find_features(model: Model, body: Body, rotation: NDArray[np.float64], stock
             if isinstance(face, Polygon) and face.area >= LEAST_AREA:
                 seen = _Seen(above, lower, silhouette, edges, around)
                 found += _floor(model, level, face, seen, stock_top, float(high[2]))
-        lower = lower.union(level.shape)
+        lower = shapely.union_all([lower, level.shape, *(foot.shape for foot in level.feet)])
     found += _through(model, silhouette, float(low[2]), stock_top)
     found += _drilled(model, body, rotation, found, stock_top)
     found += _outside(model, silhouette, float(low[2]), stock, stock_top)
@@ -148,6 +151,7 @@ def _floor(model: Model, level: Level, face: Polygon, seen: _Seen, stock_top: fl
             own, points, open_ = over_rims(
                 own, points, open_, model.hair, seen.above, seen.lower, seen.silhouette, seen.edges
             )
+        found += _above_feet(model, level, own, lines_of(points, open_), seen.around, stock_top)
         if not open_.any():
             found.append(_feature(model, "pocket", own, None, stock_top, z, ""))
             continue
@@ -156,6 +160,29 @@ def _floor(model: Model, level: Level, face: Polygon, seen: _Seen, stock_top: fl
         shape, opened = reached_out(own, points, open_, model.hair, seen.above, seen.around)
         found.append(_feature(model, kind, shape, opened, stock_top, z, "cut from outside in" if whole else ""))
     return [f for f in found if f is not None]
+
+
+def _above_feet(model: Model, level: Level, own: Polygon, opened: BaseGeometry, around: Around, stock_top: float
+                ) -> list[Feature | None]:  # fmt: skip
+    """What stands on the feet of the walls round a floor, in steps from the lowest up; `opened`: its open border."""
+    feet = [foot for foot in level.feet if foot.shape.distance(own) < BESIDE]
+    steps = {
+        round(level.z + (foot.top - level.z) * (k + 1) / count, 2)
+        for foot in feet for count in [math.ceil((foot.top - level.z) / FOOT_STEP)] for k in range(count)
+    }  # fmt: skip
+    whole = shapely.union_all([own, *(foot.shape for foot in feet)])
+    whole = whole.buffer(model.hair, join_style="mitre").buffer(-model.hair, join_style="mitre")
+    found = []
+    for z in sorted(steps):
+        above = model.shadow(z)
+        pieces = [g for g in shapely.get_parts(whole.difference(above)) if isinstance(g, Polygon)]
+        shape = shapely.orient_polygons(max(pieces, key=lambda g: g.intersection(own).area))
+        points, open_ = leading_out(shape, opened, above, model.hair)
+        border: BaseGeometry | None = None
+        if open_.any():
+            shape, border = reached_out(shape, points, open_, model.hair, above, around)
+        found.append(_feature(model, "foot fillet", shape, border, stock_top, z, "above the fillet at a wall's foot"))
+    return found
 
 
 def _through(model: Model, silhouette: BaseGeometry, bottom: float, stock_top: float) -> list[Feature]:

@@ -11,8 +11,10 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
+from justbite.part.feet import Foot, feet_of
 from justbite.part.named import LEVEL
 from justbite.part.shadow import sheets, united
+from justbite.part.sides import Sides
 
 LEAST_AREA = 0.5
 """mm2: smaller floors are not told."""
@@ -36,16 +38,8 @@ class Level:
     """Those of them where it falls away over a slope that is seen from above, not sheer."""
     unsure: BaseGeometry
     """Stretches with no neighbour, or more than one, as in a mesh that is not closed."""
-
-
-@dataclass(frozen=True, slots=True)
-class _Sides:
-    """The directed sides of all triangles, and what lies on the other side of each."""
-
-    ends: NDArray[np.int64]
-    """(3 m, 2)"""
-    twin: NDArray[np.int64]
-    """(3 m,) the triangle there; -1 for none, or more than one."""
+    feet: tuple[Foot, ...]
+    """Slopes that it rises over to the walls round it."""
 
 
 def level_floors(vertices: NDArray[np.float64], triangles: NDArray[np.int32], bent: NDArray[np.bool_],
@@ -61,7 +55,7 @@ def level_floors(vertices: NDArray[np.float64], triangles: NDArray[np.int32], be
     level = (np.ptp(z, axis=1) < LEVEL) & (across[:, 2] > 0)
     if not level.any():
         return []
-    sides = _sides(triangles, len(vertices))
+    sides = Sides.of(triangles, len(vertices))
     suspect = level & bent
     if suspect.any():
         level[_facets(vertices, triangles, across, sides, np.nonzero(suspect)[0], most_turn)] = False
@@ -72,29 +66,22 @@ def level_floors(vertices: NDArray[np.float64], triangles: NDArray[np.int32], be
     heights, areas = z[own].mean(axis=1), across[own, 2] / 2
     group = np.concatenate([[0], np.cumsum(-np.diff(heights) > LEVEL)])
     sizes = np.bincount(group, weights=areas)
+    chosen = sorted(k for k in np.argsort(-sizes)[:MOST_LEVELS] if sizes[k] >= LEAST_AREA)
+    members = [own[group == g] for g in chosen]
+    at = [float(heights[group == g].mean()) for g in chosen]
+    level_of = np.full(len(triangles), -1)
+    for number, mine in enumerate(members):
+        level_of[mine] = number
+    feet = feet_of(vertices, triangles, across, sides, level_of, at)
     found = []
-    for g in sorted(k for k in np.argsort(-sizes)[:MOST_LEVELS] if sizes[k] >= LEAST_AREA):
-        mine = own[group == g]
-        at = float(heights[group == g].mean())
-        borders = _borders(vertices, triangles, across, sides, mine, at)
-        found.append(Level(at, united(vertices[:, :2], triangles[mine].astype(np.int64)), *borders))
+    for mine, height, own_feet in zip(members, at, feet, strict=True):
+        borders = _borders(vertices, triangles, across, sides, mine, height)
+        shape = united(vertices[:, :2], triangles[mine].astype(np.int64))
+        found.append(Level(height, shape, *borders, tuple(own_feet)))
     return found
 
 
-def _sides(triangles: NDArray[np.int32], count: int) -> _Sides:
-    t = triangles.astype(np.int64)
-    ends = np.concatenate([t[:, [0, 1]], t[:, [1, 2]], t[:, [2, 0]]])
-    key = np.minimum(*ends.T) * count + np.maximum(*ends.T)
-    order = np.argsort(key, kind="stable")
-    _, first, runs = np.unique(key[order], return_index=True, return_counts=True)
-    two = first[runs == 2]
-    a, b = order[two], order[two + 1]
-    twin = np.full(len(ends), -1)
-    twin[a], twin[b] = b % len(t), a % len(t)
-    return _Sides(ends, twin)
-
-
-def _facets(vertices: NDArray[np.float64], triangles: NDArray[np.int32], across: NDArray[np.float64], sides: _Sides,
+def _facets(vertices: NDArray[np.float64], triangles: NDArray[np.int32], across: NDArray[np.float64], sides: Sides,
             suspect: NDArray[np.int64], most_turn: float) -> NDArray[np.int64]:  # fmt: skip
     """Those of the level triangles `suspect` that are chords of a bent surface."""
     sheet = sheets(triangles[suspect].astype(np.int64), len(vertices))
@@ -117,15 +104,12 @@ def _facets(vertices: NDArray[np.float64], triangles: NDArray[np.int32], across:
     return suspect[chord[sheet]]
 
 
-def _borders(vertices: NDArray[np.float64], triangles: NDArray[np.int32], across: NDArray[np.float64], sides: _Sides,
+def _borders(vertices: NDArray[np.float64], triangles: NDArray[np.int32], across: NDArray[np.float64], sides: Sides,
              own: NDArray[np.int64], z: float) -> tuple[BaseGeometry, BaseGeometry, BaseGeometry]:  # fmt: skip
     """Where beside the floor of the triangles `own` material falls away, where over a slope, where that is not told."""
     inside = np.zeros(len(triangles), dtype=bool)
     inside[own] = True
-    mine = np.concatenate([own + k * len(triangles) for k in range(3)])
-    beyond = sides.twin[mine]
-    border = (beyond < 0) | ~inside[beyond]
-    mine, beyond = mine[border], beyond[border]
+    mine, beyond = sides.beyond(inside)
     heights = vertices[triangles[beyond], 2] - z
     farthest = np.take_along_axis(heights, np.abs(heights).argmax(axis=1)[:, None], axis=1)[:, 0]
     falls = (beyond >= 0) & (farthest < -LEVEL)

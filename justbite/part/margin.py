@@ -77,6 +77,16 @@ def falling(shape: Polygon, level: Level, above: BaseGeometry) -> tuple[NDArray[
     return points, np.asarray(shapely.distance(falls, middles) < BESIDE)
 
 
+def leading_out(shape: Polygon, opened: BaseGeometry, above: BaseGeometry, hair: float
+                ) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:  # fmt: skip
+    """The outer border of an area (n, 2), and beside which of its edges nothing is `above`.
+
+    `opened`: lines that bound it and are known to be open.
+    """
+    points = noded(np.asarray(shape.exterior.coords)[:-1, :2], opened)
+    return points, ~shapely.contains_xy(above, _probes(points, PROBE * hair))
+
+
 def over_rims(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.bool_], hair: float, above: BaseGeometry,
               lower: BaseGeometry, silhouette: BaseGeometry, edges: Edges
               ) -> tuple[Polygon, NDArray[np.float64], NDArray[np.bool_]]:  # fmt: skip
@@ -86,7 +96,7 @@ def over_rims(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.boo
     Before a wider slope the edge is a wall: the area ends there, and what stands above the slope does not. A slope that
     several floors end at belongs to the nearest of those that go over into it, else of those that it lies below.
     """
-    lines = _lines(points, open_)
+    lines = lines_of(points, open_)
     near = box(*shape.bounds).buffer(2.0 * RIM)
     known = shapely.union_all([*shapely.intersection([above, lower], near), shape])
     slopes = silhouette.intersection(near).difference(known)
@@ -104,7 +114,7 @@ def over_rims(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.boo
         spots = shapely.points((ends + np.roll(ends, -1, axis=0)) / 2)
         leads_on = ~shapely.contains_xy(above, _probes(ends, PROBE * hair))
         if not open_.all():
-            leads_on &= shapely.distance(_lines(points, ~open_), spots) >= BESIDE
+            leads_on &= shapely.distance(lines_of(points, ~open_), spots) >= BESIDE
         shape, points, open_ = whole, ends, leads_on
     # Above a wide slope the stock stands, and no area cuts it.
     return shape, points, open_ & ~shapely.contains_xy(slopes.difference(shape), _probes(points, PROBE * hair))
@@ -142,7 +152,7 @@ def reached_out(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.b
 
     `points` (n, 2) and `open_` (n,): the outer border of the floor and which of its edges are open.
     """
-    opened = _lines(points, open_)
+    opened = lines_of(points, open_)
     stock, solid = around.stock, around.solid
     lines = _outer(points, open_, PROBE * hair, solid)
     if around.reach == 0 or lines.is_empty:
@@ -229,7 +239,7 @@ def _strip(line: LineString, solid: BaseGeometry, reach: float) -> BaseGeometry:
     return strip
 
 
-def _lines(points: NDArray[np.float64], chosen: NDArray[np.bool_]) -> BaseGeometry:
+def lines_of(points: NDArray[np.float64], chosen: NDArray[np.bool_]) -> BaseGeometry:
     """The chosen edges of a ring (n, 2) as lines, joined where they follow each other."""
     return _joined(np.stack([points, np.roll(points, -1, axis=0)], axis=1)[chosen])
 

@@ -28,7 +28,10 @@ def _with_tops(found: list[Feature], stock_top: float) -> list[Feature]:
         over = [
             g.bottom
             for g, other in zip(found, shapes, strict=True)
-            if f.bottom + LEVEL < g.bottom < stock_top and f.kind != "outside" and other.contains(inner)
+            if f.bottom + LEVEL < g.bottom < stock_top
+            and f.kind != "outside"
+            and g.kind != "foot fillet"
+            and other.contains(inner)
         ]
         out.append(replace(f, top=min([stock_top, *over])))
     return out
@@ -40,7 +43,14 @@ def _with_order(found: list[Feature]) -> list[Feature]:
     shapes = [_polygon(f) for f in found]
     for f, shape in zip(found, shapes, strict=True):
         first = []
-        if f.open_edges and f.kind in ("boss top", "half-open pocket", "half-open slot"):
+        if f.kind == "foot fillet":
+            # It stands round the floor, and round its own lower steps.
+            first = [
+                g.key
+                for g, other in zip(found, shapes, strict=True)
+                if g.kind != "outside" and g.bottom < f.bottom - LEVEL and other.intersection(shape).area > 0.5
+            ]
+        elif f.open_edges and f.kind in ("boss top", "half-open pocket", "half-open slot"):
             rim = shape.exterior.buffer(0.05)
             first = [
                 g.key

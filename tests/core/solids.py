@@ -25,6 +25,14 @@ def cylinder(x: float, y: float, radius: float, low: float, high: float) -> Any:
     return BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(x, y, low), gp_Dir(0, 0, 1)), radius, high - low).Shape()
 
 
+def cone(x: float, y: float, radii: tuple[float, float], low: float, high: float) -> Any:
+    """Its lower and its upper radius."""
+    from OCP.BRepPrimAPI import BRepPrimAPI_MakeCone
+    from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
+
+    return BRepPrimAPI_MakeCone(gp_Ax2(gp_Pnt(x, y, low), gp_Dir(0, 0, 1)), *radii, high - low).Shape()
+
+
 def cut(shape: Any, *tools: Any) -> Any:
     from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
 

@@ -12,7 +12,7 @@ from justbite.layout import Layout, region_of
 from justbite.model.feature import Feature
 from justbite.model.shapes import free_space, open_chains, region_shape
 from justbite.part.floors import level_floors
-from tests.core.solids import block, cut, cylinder, joined, laid, with_edges
+from tests.core.solids import block, cone, cut, cylinder, joined, laid, with_edges
 
 CHORD = 0.005
 
@@ -123,22 +123,72 @@ class RimTest(SimpleTestCase):
         (around,) = at(layout, -12.0)
         self.assertAlmostEqual(around.area, 80 * 60 - 25 - math.pi * 15.0**2, delta=0.5)
 
+    @staticmethod
+    def three_floors() -> Any:
+        """Round where a bore of 40 mm comes; beside it a block of 20 x 30 mm stands."""
+        low = cut(block((0, 0, -40), (90, 60, 0)), block((-1, -1, -6), (35, 61, 1)), block((55, -1, -6), (91, 61, 1)))
+        return cut(low, block((34, -1, -12), (56, 30, 1)))
+
     def test_a_slope_below_several_floors_is_parted_between_them(self) -> None:
-        """Three floors round a bore with a fillet at its foot: each goes on over its own stretch of that."""
-        low = cut(block((0, 0, -30), (90, 60, 0)), block((-1, -1, -6), (35, 61, 1)), block((55, -1, -6), (91, 61, 1)))
-        low = cut(low, block((34, -1, -12), (56, 30, 1)), cylinder(45, 30, 20, -20, 1))
+        """A bore narrower by 1 mm at its foot, over 10 mm: no fillet, and each floor goes on over its own stretch."""
+        bore = joined(cone(45, 30, (19, 20), -25, -15), cylinder(45, 30, 20, -15, 1))
+        layout = laid(cut(self.three_floors(), bore))
+        shapes = [shape_of(f) for z in (-6.0, -12.0, -25.0) for f in at(layout, z)]
+        self.assertEqual([f for f in layout.features.features if f.kind == "foot fillet"], [])
+        self.assertEqual(len(shapes), 4)
+        for k, one in enumerate(shapes):
+            for other in shapes[k + 1 :]:
+                self.assertLess(one.intersection(other).area, 0.05)
+        # All but the block that stands beside the bore, and the slope below it.
+        wall = 20.0 * 30.0 - self.of_disc(20.0, 10.0)
+        slope = math.asin(10.0 / 20.0) * (20.0**2 - 19.0**2)
+        self.assertAlmostEqual(shapely.union_all(shapes).area, 90 * 60 - wall - slope, delta=1.0)
+
+    def test_a_fillet_below_several_floors_is_an_area_of_its_own(self) -> None:
+        low = cut(self.three_floors(), cylinder(45, 30, 20, -20, 1))
         part = with_edges(low, 1.0, lambda x, y, z: abs(z + 20) < 1e-6 and math.hypot(x - 45, y - 30) < 20.1, True)
         layout = laid(part)
         found = [f for z in (-6.0, -12.0, -20.0) for f in at(layout, z)]
         self.assertEqual(len(found), 4)
-        shapes = [shape_of(f) for f in found]
+        (foot,) = at(layout, -19.0)
+        (bore,) = at(layout, -20.0)
+        shapes = [shape_of(f) for f in found if f is not bore] + [shape_of(foot)]
         for k, one in enumerate(shapes):
             for other in shapes[k + 1 :]:
                 self.assertLess(one.intersection(other).area, 0.05)
         wall = 20.0 * 30.0 - self.of_disc(20.0, 10.0)
-        # All but the block that stands behind the bore, and the fillet at its foot.
-        foot = math.asin(10.0 / 20.0) * (20.0**2 - 19.0**2)
-        self.assertAlmostEqual(shapely.union_all(shapes).area, 90 * 60 - wall - foot, delta=1.0)
+        # All but the block that stands behind the bore.
+        self.assertAlmostEqual(shapely.union_all(shapes).area, 90 * 60 - wall, delta=1.0)
+
+    def test_fillets_at_the_foot_of_walls_are_told_in_steps(self) -> None:
+        """A pocket of 60 x 40 mm: of fillets of 1.5 and 3 mm, a chamfer of 2 mm; by closed form."""
+        for size, rounded, steps in ((1.5, True, 1), (3.0, True, 2), (2.0, False, 1)):
+            hollow = cut(block((0, 0, -30), (80, 60, 0)), block((10, 10, -20), (70, 50, 1)))
+            part = with_edges(hollow, size, lambda x, y, z: abs(z + 20) < 1e-6 and 9 < x < 71 and 9 < y < 51, rounded)
+            for stl in (False, True):
+                found = laid(part, stl=stl).features.features
+                feet = sorted((f for f in found if f.kind == "foot fillet"), key=lambda f: f.bottom)
+                (floor,) = (f for f in found if f.kind != "foot fillet")
+                self.assertAlmostEqual(floor.area, (60 - 2 * size) * (40 - 2 * size), delta=0.5)
+                self.assertEqual(len(feet), steps)
+                for k, foot in enumerate(feet):
+                    rise = size * (k + 1) / steps
+                    inset = size - math.sqrt(size**2 - (size - rise) ** 2) if rounded else size - rise
+                    self.assertAlmostEqual(foot.bottom, -20 + rise, delta=0.01)
+                    self.assertAlmostEqual(foot.area, (60 - 2 * inset) * (40 - 2 * inset), delta=3.0 if stl else 1.0)
+                    self.assertEqual(foot.after, tuple(f.name for f in [*feet[:k][::-1], floor]))
+                    self.assertEqual((foot.top, foot.open_edges), (0.0, ()))
+
+    def test_what_is_no_foot_of_a_wall(self) -> None:
+        """A chamfer up to a floor is that floor's rim; a fillet of 0.3 mm is left to the allowance; 9 mm is a slope."""
+        shelf = cut(block((0, 0, -30), (80, 60, 0)), block((20, -1, -20), (81, 61, 1)))
+        shelf = cut(shelf, block((-1, -1, -17), (21, 61, 1)))
+        rim = with_edges(shelf, 2.0, lambda x, y, z: abs(z + 17) < 1e-6 and abs(x - 20) < 1e-6)
+        hollow = cut(block((0, 0, -30), (80, 60, 0)), block((10, 10, -20), (70, 50, 1)))
+        fine = with_edges(hollow, 0.3, lambda x, y, z: abs(z + 20) < 1e-6 and 9 < x < 71 and 9 < y < 51, True)
+        wide = with_edges(hollow, 9.0, lambda x, y, z: abs(z + 20) < 1e-6 and 9 < x < 71 and 9 < y < 51)
+        for part in (rim, fine, wide):
+            self.assertNotIn("foot fillet", [f.kind for f in laid(part).features.features])
 
     @staticmethod
     def of_disc(radius: float, half: float) -> float:
