@@ -36,10 +36,11 @@ from justbite.path.predrill import drilled_notes
 from justbite.path.rough import Bears, add_operation
 from justbite.path.works import Limits, Swept
 from justbite.prepare import bite_of, case_for, check_job, own_bites
-from justbite.proof.against import cut_into
+from justbite.proof.against import held_against
 from justbite.proof.audit import Audit, ProofSettings, audit_operation, renumbered
+from justbite.proof.remains import remains
 from justbite.proof.stockmap import Stock
-from justbite.proved import into_finding, proof_findings
+from justbite.proved import into_finding, proof_findings, remain_findings
 from justbite.yardstick import plain_seconds
 
 PROVING = (0.75, 0.9, 0.94, 0.97, 0.99)
@@ -292,12 +293,15 @@ def _prove(job: Job, bites: list[Bite], machine: Machine, planned: Moves, progra
         findings += rules.drop_findings(job, operation, audit.drop, audit.drop_at)
         findings += rules.curve_findings(operation, bite, machine, replace(own, part=part[at]))
         pieces.append(PathTrace.of(audit.trace, own, seconds, at, part[at], bite.ae))
-    into = None
+    into, stands = None, None
     if corners is not None:
         cutters = [(t.diameter / 2, t.corner_radius) for t in (job.tool(o.tool) for o in job.operations)]
-        cuts = cut_into(corners, read, cutters)
+        held = held_against(corners, read, cutters)
+        cuts, left = held.cuts, remains(held, job, tolerances.CHORD)
         findings += [into_finding(job.operations[c.operation].name, c) for c in cuts]
+        findings += remain_findings(left)
         into = {"deep_mm": max((c.deep for c in cuts), default=0.0), "area_mm2": sum(c.area for c in cuts)}
+        stands = sum(r.volume for r in left)
     total = float(seconds.sum())
     report = {
         "name": job.name,
@@ -307,6 +311,7 @@ def _prove(job: Job, bites: list[Bite], machine: Machine, planned: Moves, progra
         "limit_seconds": sum(r["limit_seconds"] for r in rows),
         "blocks": len(read),
         "into_part": into,
+        "stands_mm3": stands,
         "operations": rows,
     }
     return report, PathTrace.joined(pieces), findings, (read.line, bearable)

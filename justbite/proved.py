@@ -6,6 +6,7 @@ from justbite.model.findings import Finding
 from justbite.model.job import Operation
 from justbite.proof.against import CutInto
 from justbite.proof.audit import Audit
+from justbite.proof.remains import Remain
 
 OVER_BITE = 1.10
 """Measured engagement over target above which the program must not be run."""
@@ -15,6 +16,15 @@ def into_finding(name: str, cut: CutInto) -> Finding:
     """What it cuts into the part itself."""
     said = f'"{name}" cuts into the part: {cut.area:.1f} mm² seen from above, up to {cut.deep:.2f} mm deep.'
     return Finding("proof.into-part", said, name, "", *cut.at)
+
+
+def remain_findings(left: list[Remain]) -> list[Finding]:
+    """What stands on the part where no area goes down to it; told at the largest piece."""
+    if not left:
+        return []
+    volume, where = sum(r.volume for r in left) / 1000.0, "here" if len(left) == 1 else f"in {len(left)} places, here"
+    said = f"Stock stands where no area goes down to the part: {volume:.2f} cm³, {where} {left[0].high:.1f} mm high."
+    return [Finding("part.stands", said, "", "", *left[0].at)]
 
 
 def proof_findings(operation: Operation, bite: Bite, audit: Audit, borne: float) -> list[Finding]:

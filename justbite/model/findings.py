@@ -15,6 +15,7 @@ CODES: dict[str, tuple[str, str]] = {
     "part.not-closed": ("warning", "Mend the mesh, or go on if the holes are not where it is cut."),
     "part.turned-facets": ("note", "Turned round while reading; check the part in the drawing."),
     "part.other-format": ("note", "Rename it, so that nobody is misled."),
+    "part.stands": ("note", "Give it an area, above a slope slices; or leave it to the drill and to later operations."),
     "area.moved": ("warning", "Look at it in the drawing; plan anew."),
     "area.vanished": ("warning", "Take it out of the job, or pick its area anew."),
     "area.new": ("note", "Accept it if it is to be cut."),

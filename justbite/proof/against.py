@@ -42,8 +42,23 @@ class CutInto:
     """Where it is deepest."""
 
 
-def cut_into(part: NDArray[np.float64], moves: Moves, cutters: Sequence[tuple[float, float]]) -> list[CutInto]:
-    """What each operation cuts into a part; empty where all stay off it.
+@dataclass(frozen=True, slots=True)
+class Held:
+    """A program held against a part, over places `cell` mm apart from (x0, y0) on."""
+
+    cuts: list[CutInto]
+    """What each operation cuts into it; empty where all stay off it."""
+    surface: NDArray[np.float64]
+    """(ny, nx) the part's highest surface; minus infinity beside it."""
+    lowest: NDArray[np.float64]
+    """(ny, nx) the lowest that the end of a cutter came, nowhere nearer to its edge than SIDE; infinite elsewhere."""
+    x0: float
+    y0: float
+    cell: float
+
+
+def held_against(part: NDArray[np.float64], moves: Moves, cutters: Sequence[tuple[float, float]]) -> Held:
+    """The program on the part.
 
     `part`: (m, 3, 3) corners of its triangles in the job's coordinates, mm. `cutters`: radius and corner radius, mm,
     of each operation.
@@ -55,6 +70,7 @@ def cut_into(part: NDArray[np.float64], moves: Moves, cutters: Sequence[tuple[fl
     place = float(low[0]), float(low[1]), cell
     raise_surface(part, *place, surface)
     found, known = [], np.zeros(surface.shape, dtype=bool)
+    all_of = np.full(surface.shape, np.inf)
     for index, (radius, corner) in enumerate(cutters):
         own, _ = renumbered(moves, index)
         where = own.start, own.kind, own.end, np.nan_to_num(own.centre)
@@ -64,6 +80,7 @@ def cut_into(part: NDArray[np.float64], moves: Moves, cutters: Sequence[tuple[fl
         # Of a bull nose its flat end, and its full width above the corners: what lies between stays off what both do.
         for wide, above in [(radius - corner, 0.0), (radius, corner)] if corner > 0 else [(radius, 0.0)]:
             lower_end(spots + np.array([0.0, 0.0, above]), wide - SIDE, *place, lowest)
+        np.minimum(all_of, lowest, out=all_of)
         into = (lowest < surface - DOWN) & ~known
         into &= _large(into)
         if into.any():
@@ -72,7 +89,7 @@ def cut_into(part: NDArray[np.float64], moves: Moves, cutters: Sequence[tuple[fl
             at = float(low[0] + column * cell), float(low[1] + row * cell), float(lowest[row, column])
             found.append(CutInto(index, float(deep[row, column]), float(into.sum()) * cell**2, at))
             known |= into
-    return found
+    return Held(found, surface, all_of, *place)
 
 
 def _large(marked: NDArray[np.bool_]) -> NDArray[np.bool_]:

@@ -20,7 +20,8 @@ from justbite.model.parse import parse_job
 from justbite.nc.reader import read_program
 from justbite.part.beyond import SWING, _without_holes, with_standing
 from justbite.plan import plan
-from justbite.proof.against import FEWEST, SIDE, cut_into, lower_end, raise_surface
+from justbite.proof.against import FEWEST, SIDE, held_against, lower_end, raise_surface
+from justbite.proof.remains import remains
 from tests.core.test_leading import slot_into_groove
 
 Corners = NDArray[np.float64]
@@ -74,30 +75,30 @@ class CutIntoTest(SimpleTestCase):
 
     def test_beside_and_over_the_part_nothing_is_cut_into(self) -> None:
         for y, z in ((-5.0, -10.0), (-5.0 + 0.5 * SIDE, -10.0), (15.0, 0.0), (15.0, 1.0)):
-            self.assertEqual(cut_into(self.PART, self.along(y, z), self.CUTTER), [], (y, z))
+            self.assertEqual(held_against(self.PART, self.along(y, z), self.CUTTER).cuts, [], (y, z))
 
     def test_how_deep_and_how_wide(self) -> None:
         """0.8 mm into the wall and 10 deep; 0.3 mm below the top and as wide as the cutter."""
-        (wall,) = cut_into(self.PART, self.along(-4.2, -10.0), self.CUTTER)
+        (wall,) = held_against(self.PART, self.along(-4.2, -10.0), self.CUTTER).cuts
         self.assertAlmostEqual(wall.deep, 10.0)
         self.assertAlmostEqual(wall.area, 40 * 0.8, delta=40 * 0.15)
         self.assertLess(wall.at[1], 0.9)
-        (top,) = cut_into(self.PART, self.along(15.0, -0.3), self.CUTTER)
+        (top,) = held_against(self.PART, self.along(15.0, -0.3), self.CUTTER).cuts
         self.assertAlmostEqual(top.deep, 0.3)
         self.assertAlmostEqual(top.area, 40 * 10, delta=40 * 0.3)
         self.assertEqual(top.at[2], -0.3)
 
     def test_arcs_and_rapids_count(self) -> None:
         one = moves((20, 15, -1), kind=RAPID)
-        (hit,) = cut_into(self.PART, one, self.CUTTER)
+        (hit,) = held_against(self.PART, one, self.CUTTER).cuts
         self.assertAlmostEqual(hit.area, math.pi * 25, delta=2.0)
         arc = moves((60, 15, -1), (-20, 15, -1))
         arc.kind[1], arc.centre[1] = COUNTERCLOCKWISE, (20, 15)
         # Half a circle of 40 mm round the block stays off it; of 22 mm it does not.
-        self.assertEqual(cut_into(self.PART, arc, self.CUTTER), [])
+        self.assertEqual(held_against(self.PART, arc, self.CUTTER).cuts, [])
         arc.end[0, 0], arc.end[1, 0] = 42, -2
         arc.start[0] = 60
-        self.assertTrue(cut_into(self.PART, arc, self.CUTTER))
+        self.assertTrue(held_against(self.PART, arc, self.CUTTER).cuts)
 
     def test_a_bull_nose_may_stand_over_a_fillet(self) -> None:
         """A step with a fillet of 2 mm at the foot of its wall, as 20 facets; a corner radius of 2 mm fits it."""
@@ -108,15 +109,15 @@ class CutIntoTest(SimpleTestCase):
         quads = zip(strips[0][:-1], strips[0][1:], strips[1][1:], strips[1][:-1], strict=True)
         step = np.array([t for a, b, c, d in quads for t in ((a, b, c), (a, c, d))])
         path = moves((-5, -10, -10), (-5, 50, -10))
-        self.assertEqual(cut_into(step, path, [(5.0, 2.0)]), [])
-        (flat,) = cut_into(step, path, [(5.0, 0.0)])
+        self.assertEqual(held_against(step, path, [(5.0, 2.0)]).cuts, [])
+        (flat,) = held_against(step, path, [(5.0, 0.0)]).cuts
         self.assertGreater(flat.deep, 1.0)
 
     def test_each_operation_is_told_what_it_cut_first(self) -> None:
         first, then = self.along(-4.2, -10.0), self.along(-4.0, -5.0)
         both = moves(*first.end, *then.end)
         both.operation[2:] = 1
-        found = cut_into(self.PART, both, [self.CUTTER[0]] * 2)
+        found = held_against(self.PART, both, [self.CUTTER[0]] * 2).cuts
         self.assertEqual([c.operation for c in found], [0, 1])
         self.assertLess(found[1].area, 0.5 * found[0].area)
 
@@ -124,7 +125,7 @@ class CutIntoTest(SimpleTestCase):
         """A needle of a triangle that stands up from the block: a fault of a mesh."""
         needle = np.array([[[10.0, 10.0, 0.0], [10.12, 10.0, 0.0], [10.0, 10.12, 9.0]]])
         mesh = np.concatenate([self.PART, needle])
-        self.assertEqual(cut_into(mesh, self.along(15.0, 0.1), self.CUTTER), [])
+        self.assertEqual(held_against(mesh, self.along(15.0, 0.1), self.CUTTER).cuts, [])
         self.assertGreater(FEWEST, 1)
 
 
@@ -160,7 +161,7 @@ class PartTest(SimpleTestCase):
         self.assertLess(plan(wrong, part=body).report["into_part"]["area_mm2"], 0.01)
         blind = plan(wrong)
         cutter = wrong.tool(wrong.operations[0].tool)
-        (into,) = cut_into(body, read_program(blind.program), [(cutter.diameter / 2, cutter.corner_radius)])
+        (into,) = held_against(body, read_program(blind.program), [(cutter.diameter / 2, cutter.corner_radius)]).cuts
         self.assertGreater(into.area, 40.0)
 
     def test_what_stands_beyond_an_open_edge(self) -> None:
@@ -216,6 +217,37 @@ class PartTest(SimpleTestCase):
         pieces = _without_holes(ring)
         self.assertFalse(any(p.interiors for p in pieces))
         self.assertAlmostEqual(shapely.union_all(pieces).symmetric_difference(ring).area, 0.0, places=9)
+
+    def test_what_stands_where_no_area_goes_is_told(self) -> None:
+        """The slot, 31 x 14 mm and 6 deep, is left out of the job; with it nothing stands but films."""
+        data = self.job()
+        report = plan(parse_job(data), part=triangles(self.part())).report
+        self.assertEqual(report["stands_mm3"], 0)
+        self.assertNotIn("part.stands", [w["code"] for w in report["warnings"]])
+        data["operations"][0]["regions"] = ["groove"]
+        report = plan(parse_job(data), part=triangles(self.part())).report
+        self.assertAlmostEqual(report["stands_mm3"], 31 * 14 * 6, delta=0.02 * 31 * 14 * 6)
+        (told,) = (w for w in report["warnings"] if w["code"] == "part.stands")
+        self.assertIn(f"{report['stands_mm3'] / 1000:.2f} cm³, here 6.0 mm high", told["sentence"])
+        self.assertTrue(24 < told["x"] < 55 and 13 < told["y"] < 27 and abs(told["z"]) < 1e-6)
+        self.assertIsNone(plan(parse_job(data)).report["stands_mm3"])
+
+    def test_what_stands_on_a_slope(self) -> None:
+        """A block of 60 x 40 mm whose top falls by 10 mm over its length; a film of 0.4 mm is none."""
+        corners = np.array([(x, y, z) for x, z in ((0, -20), (60, -20), (60, -10), (0, 0)) for y in (0.0, 40.0)])
+        wedge = triangles(trimesh.convex.convex_hull(corners))
+        data = self.job()
+        data["operations"][0]["regions"] = ["groove"]
+        nothing = moves((-50, -50, 5))
+        left = remains(held_against(wedge, nothing, [(5.0, 0.0)]), parse_job(data), 0.01)
+        # But for the end that is lower than THICK, and the groove, which goes down to -12.
+        low, high = 40 * (10**2 - 3**2) / 12, 40 * (60**2 - 24**2) / 12
+        self.assertEqual(len(left), 2)
+        self.assertAlmostEqual(left[0].volume, high, delta=0.02 * high)
+        self.assertAlmostEqual(left[1].volume, low, delta=0.1 * low)
+        self.assertAlmostEqual(left[0].high, 10.0, delta=0.05)
+        flat = block((0, 0, -20), (60, 40, -0.4))
+        self.assertEqual(remains(held_against(flat, nothing, [(5.0, 0.0)]), parse_job(data), 0.01), [])
 
     def test_on_the_command_line(self) -> None:
         with tempfile.TemporaryDirectory() as folder, redirect_stderr(StringIO()) as said:

@@ -187,6 +187,8 @@ export interface Report {
   blocks: number;
   /** What the program cuts into the part itself; null where the job was not made from one. */
   into_part: { deep_mm: number; area_mm2: number } | null;
+  /** Stock that stands where no area goes down to the part; null where the job was not made from one. */
+  stands_mm3: number | null;
   operations: OperationReport[];
   warnings: Finding[];
 }
