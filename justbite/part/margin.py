@@ -162,11 +162,13 @@ def reached_out(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.b
     seam = lines.buffer(-PROBE * hair, single_sided=True, join_style="mitre")
     # On a grid: of a mesh the two may lie so close that what is left of one is no sound shape.
     taken = shapely.union_all([shapely.difference(solid, seam, grid_size=1e-6), above], grid_size=1e-6)
-    before = shapely.difference(shapely.union_all(strips).intersection(stock), taken, grid_size=1e-6)
+    # Buffered by nothing, so that no lines stay where a strip but touches the stock's border.
+    within = shapely.union_all(strips).intersection(stock).buffer(0)
+    before = shapely.difference(within, taken, grid_size=1e-6)
     whole = shapely.union_all([shape, before], grid_size=1e-6)
     # Fins between two strips would stand in the way of both.
     closed = whole.buffer(FIN, join_style="mitre").buffer(-FIN, join_style="mitre")
-    whole = shapely.union_all([whole, closed.intersection(stock).difference(taken)], grid_size=1e-6)
+    whole = shapely.union_all([whole, closed.intersection(stock).difference(taken).buffer(0)], grid_size=1e-6)
     whole = max(shapely.get_parts(whole), key=lambda g: g.intersection(shape).area)
     if not isinstance(whole, Polygon):
         return shape, opened

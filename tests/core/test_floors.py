@@ -12,6 +12,7 @@ from justbite.layout import Layout, region_of
 from justbite.model.feature import Feature
 from justbite.model.shapes import free_space, open_chains, region_shape
 from justbite.part.floors import level_floors
+from justbite.part.margin import Around, reached_out
 from tests.core.solids import block, cone, cut, cylinder, joined, laid, with_edges
 
 CHORD = 0.005
@@ -70,6 +71,20 @@ class BordersTest(SimpleTestCase):
         leaves = 40 + math.sqrt(40.0**2 - half**2)
         slope = half / (leaves - 40)
         return (leaves - x) * width + (85 - leaves) * (width + slope * (85 - leaves))
+
+    def test_a_strip_that_touches_the_stock_along_a_line(self) -> None:
+        """Numbers of a part whose layout stopped: the strip before its edge left a line at the stock's border."""
+        outline = [(70.851933, 4), (70.851933, 42.525178), (50.796353, 68.20863), (10.685193, 68.20863),
+                   (9.336016, 55.250322), (7.90685, 41.523748), (4, 4)]  # fmt: skip
+        around = Around(shapely.box(0, 0, 74.85193337149, 72.208630395766), Polygon(outline), 22.421669851772027)
+        points = np.array(
+            [(9.336016475680001, 55.25032177735), (7.906850363209, 41.523748129897), (40, 41.52), (40, 55.25)]
+        )
+        floor, open_ = Polygon(points), np.array([True, False, False, False])
+        shape, opened = reached_out(floor, points, open_, 0.012, Polygon(), around)
+        # 13.8 mm long, 9.3 to 7.9 mm to the stock's border, straight out.
+        self.assertAlmostEqual(shape.area - floor.area, 13.8 * 8.65, delta=2.0)
+        self.assertAlmostEqual(opened.length, 2 * 13.8, delta=0.2)
 
     def test_open_edges_lead_only_where_nothing_stands(self) -> None:
         for stl in (False, True):
