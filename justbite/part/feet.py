@@ -4,7 +4,7 @@ The floor ends where they begin. What stands above them, up to the wall, is a st
 the wall: it is cut down to where the slope ends, in steps of its own after the floor.
 """
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -38,45 +38,39 @@ def feet_of(vertices: NDArray[np.float64], triangles: NDArray[np.int32], across:
 
     `across` (m, 3): normals of the triangles, of any length. `level` (m,): which level a triangle is of; -1 for none.
     """
-    count = len(triangles)
-    found: list[list[Foot]] = [[] for _ in heights]
     upward = np.where(level < 0, across[:, 2] / np.maximum(np.linalg.norm(across, axis=1), 1e-300), 0.0)
-    told = np.zeros(count, dtype=bool)
-    for wall in WALLS:
-        slope = (upward > wall) & ~told
-        for at, foot, own in _feet(vertices, triangles, sides, slope, level, np.asarray(heights)):
-            found[at].append(foot)
-            told |= own
+    low = vertices[triangles, 2].min(axis=1)
+    mine, beyond = sides.beyond(level >= 0)
+    slopes = (beyond >= 0) & (upward[beyond] > WALLS[0])
+    owner, beyond = level[mine % len(level)][slopes], beyond[slopes]
+    away = vertices[triangles[beyond], 2] - np.asarray(heights)[owner][:, None]
+    farthest = np.take_along_axis(away, np.abs(away).argmax(axis=1)[:, None], axis=1)[:, 0]
+    # A slope that a floor falls away over is that floor's rim.
+    rims = beyond[farthest < -LEVEL]
+    found: list[list[Foot]] = []
+    for number, z in enumerate(heights):
+        own = np.unique(beyond[(owner == number) & (farthest > LEVEL)])
+        found.append([])
+        for wall in WALLS if len(own) else ():
+            near = np.nonzero((upward > wall) & (low > z - LEVEL) & (low < z + MOST))[0]
+            for piece in _joined(near, sides, own):
+                top = float(vertices[triangles[piece], 2].max())
+                if LEAST < top - z < MOST and not np.isin(rims, piece).any():
+                    found[-1].append(Foot(united(vertices[:, :2], triangles[piece].astype(np.int64)), top))
+                    own = np.setdiff1d(own, piece)
     return found
 
 
-def _feet(vertices: NDArray[np.float64], triangles: NDArray[np.int32], sides: Sides, slope: NDArray[np.bool_],
-          level: NDArray[np.int64], heights: NDArray[np.float64]
-          ) -> Iterator[tuple[int, Foot, NDArray[np.bool_]]]:  # fmt: skip
-    """Which of the triangles that `slope` make feet, and of which level."""
-    mine, beyond = sides.beyond(level >= 0)
-    known = (beyond >= 0) & slope[beyond]
-    mine, beyond = mine[known], beyond[known]
-    if not len(mine):
-        return
-    owner = level[mine % len(level)]
-    away = vertices[triangles[beyond], 2] - heights[owner][:, None]
-    farthest = np.take_along_axis(away, np.abs(away).argmax(axis=1)[:, None], axis=1)[:, 0]
-    group = _joined(slope, sides)
-    # A slope that a floor falls away over is that floor's rim.
-    rims = np.unique(group[beyond[farthest < -LEVEL]])
-    for pair in np.unique(np.column_stack([owner, group[beyond]])[farthest > LEVEL], axis=0):
-        at, number = int(pair[0]), pair[1]
-        own = slope & (group == number)
-        top = float(vertices[triangles[own], 2].max())
-        if number not in rims and LEAST < top - heights[at] < MOST:
-            yield at, Foot(united(vertices[:, :2], triangles[own].astype(np.int64)), top), own
-
-
-def _joined(slope: NDArray[np.bool_], sides: Sides) -> NDArray[np.int32]:
-    """(m,) the connected piece of the slopes that each triangle is of."""
-    count = len(slope)
-    own = np.nonzero(np.tile(slope, 3) & (sides.twin >= 0))[0]
-    own = own[slope[sides.twin[own]]]
-    links = sparse.coo_matrix((np.ones(len(own), bool), (own % count, sides.twin[own])), shape=(count, count))
-    return np.asarray(csgraph.connected_components(links, directed=False)[1])
+def _joined(near: NDArray[np.int64], sides: Sides, begin: NDArray[np.int64]) -> list[NDArray[np.int64]]:
+    """The connected pieces of the triangles `near` that have one of `begin` in them."""
+    count = len(sides.twin) // 3
+    place = np.full(count, -1)
+    place[near] = np.arange(len(near))
+    twin = sides.twin.reshape(3, count)[:, near]
+    rows, columns = np.nonzero((twin >= 0) & (place[twin] >= 0))
+    links = sparse.coo_matrix(
+        (np.ones(len(rows), bool), (columns, place[twin[rows, columns]])), shape=(len(near), len(near))
+    )
+    group = csgraph.connected_components(links, directed=False)[1]
+    begins = place[begin]
+    return [near[group == number] for number in np.unique(group[begins[begins >= 0]])]
