@@ -66,7 +66,9 @@ def plan(job: Job, progress: Progress = lambda share, what: None, part: NDArray[
     """
     give_back_large()
     machine, _ = check_job(job)
-    job, findings = with_standing(job, part, tolerances.CHORD)
+    findings: list[Finding] = []
+    if part is not None:
+        job, findings = with_standing(job, part, tolerances.CHORD)
     travel = job.travel_height
     highest = max([heights(job.stock)[1], *(k.top for k in job.keep_outs)])
     if travel is None:

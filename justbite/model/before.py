@@ -2,8 +2,11 @@
 
 from itertools import pairwise, takewhile
 
+from shapely.geometry.base import BaseGeometry
+
 from justbite.model.job import Job, Operation, Region
-from justbite.model.shapes import SAME, overlap
+from justbite.model.shapes import NOTHING, ONE_BORDER, OVERLAP, SAME, overlap, region_shape
+from justbite.model.stock import fill_heights, heights, standing
 
 
 def earlier(job: Job, operation: Operation) -> list[Operation]:
@@ -14,8 +17,12 @@ def earlier(job: Job, operation: Operation) -> list[Operation]:
 def cut_top(job: Job, operation: Operation, region: Region, chord: float) -> float:
     """Z that stock stands up to where the operation begins on an area.
 
-    Its top; but on the floor of an area above it an allowance may have been left, and stands.
+    Its top; but on the floor of an area above it an allowance may have been left, and stands. Of a job on a part the
+    stock is known: where no area takes what stands above its top it begins at the stock's.
     """
+    above = uncut_above(job, operation, region, chord) if job.part is not None else NOTHING
+    if above.area > OVERLAP:
+        return max(top for shape, top in fill_heights(job.stock, chord) if shape.intersection(above).area > OVERLAP)
     top = region.top
     until = [*earlier(job, operation), operation]
     for other in job.regions:
@@ -26,6 +33,20 @@ def cut_top(job: Job, operation: Operation, region: Region, chord: float) -> flo
         if floor > top + SAME and overlap(other, region, chord):
             top = floor
     return top
+
+
+def uncut_above(job: Job, operation: Operation, region: Region, chord: float) -> BaseGeometry:
+    """Where stock stands above an area's top that neither this nor an earlier operation takes."""
+    if region.top > heights(job.stock)[1] - SAME:
+        return NOTHING
+    above = standing(job.stock, region.top + SAME, chord).intersection(region_shape(region, chord))
+    cut = {name for o in [*earlier(job, operation), operation] for name in o.regions}
+    planned = {name for o in job.operations for name in o.regions}
+    for other in job.regions:
+        gone = other.name in cut or (other.name in region.after and other.name not in planned)
+        if gone and other.name != region.name and other.bottom < region.top + SAME and not above.is_empty:
+            above = above.difference(region_shape(other, chord).buffer(ONE_BORDER))
+    return above.buffer(-ONE_BORDER)
 
 
 def floors_before(job: Job, operation: Operation, region: Region, chord: float) -> list[float]:

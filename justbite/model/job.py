@@ -243,7 +243,7 @@ class Region(Model):
     standing: list[Annotated[list[Vertex], Field(min_length=3)]] = []
     """What stands beyond its open edges, higher than its floor: walls. Of a job on a part it is found there."""
     uncut: list[Annotated[list[Vertex], Field(min_length=3)]] = []
-    """Stock beyond its open edges that no area cuts: it is cut with this one, as deep. Found when a job is planned."""
+    """Stock beyond its open edges that no area cuts: cut with this one, as deep. Of a job on a part it is found."""
     feature: dict[str, Any] | None = None
     """What it was made from, for the screens; the planner does not look at it."""
 

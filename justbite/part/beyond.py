@@ -14,7 +14,7 @@ from shapely.geometry.base import BaseGeometry
 
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Region, Vertex
-from justbite.model.shapes import NOTHING, ONE_BORDER, SAME, free_space, region_shape
+from justbite.model.shapes import ONE_BORDER, SAME, free_space, region_shape
 from justbite.model.stock import standing
 from justbite.part.shadow import shadow
 
@@ -30,10 +30,10 @@ SWING = 3.5
 """Radii beyond an open edge that the path and the proof look at, and the allowance."""
 
 
-def with_standing(job: Job, part: NDArray[np.float64] | None, chord: float) -> tuple[Job, list[Finding]]:
+def with_standing(job: Job, part: NDArray[np.float64], chord: float) -> tuple[Job, list[Finding]]:
     """The job, each area knowing what stands beyond its open edges; and where stock goes on there.
 
-    `part`: (m, 3, 3) corners of its triangles in the job's coordinates, mm; None where there is none.
+    `part`: (m, 3, 3) corners of its triangles in the job's coordinates, mm.
     """
     findings: list[Finding] = []
 
@@ -47,14 +47,12 @@ def with_standing(job: Job, part: NDArray[np.float64] | None, chord: float) -> t
         wider = free_space(region, reach + FARTHER, chord).difference(own)
         if zone.is_empty:
             return region
-        part_there = NOTHING if part is None else _covered(part, wider.bounds, region.bottom + ABOVE)
+        part_there = _covered(part, wider.bounds, region.bottom + ABOVE)
         walls = _pieces(zone, part_there)
         uncut = _uncut(job, region, own, wider.difference(shapely.union_all(walls).buffer(HAIR)), chord)
         ends = [g for g in uncut if g.difference(zone.buffer(HAIR)).area < LEAST_AREA]
         goes_on = [p for g in uncut if g not in ends for p in _pieces(zone, g)]
-        if goes_on and part is None:
-            goes_on = []
-        elif goes_on:
+        if goes_on:
             spot = max(goes_on, key=lambda g: g.area).representative_point()
             said = f'Area "{region.name}" is open where stock goes on that no area cuts; it is taken as a wall.'
             findings.append(Finding("area.open-into-stock", said, "", region.name, spot.x, spot.y, region.bottom))

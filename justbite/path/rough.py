@@ -15,7 +15,7 @@ from justbite.model.bite import Bite
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Machine, Material, Operation
 from justbite.model.moves import Moves
-from justbite.model.shapes import SAME, overlap
+from justbite.model.shapes import NOTHING, SAME, overlap
 from justbite.model.stock import heights as stock_heights
 from justbite.path.area import Area, Hole, parts_of
 from justbite.path.blocks import MovesBuilder
@@ -103,7 +103,9 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
     for work, made in zip(works, plans, strict=True):
         paths = [path for plan in made for path in plan.paths]
         heights = pairwise((work.top, *work.levels(bite.ap)))
-        roomy = work.area.locus.buffer(-job.approach_gap)
+        # Below an area that was cut before crumbs may stand that no field of its plan saw.
+        below = work.top < stock_heights(job.stock)[1] - SAME
+        roomy = NOTHING if below else work.area.locus.buffer(-job.approach_gap)
         shapely.prepare(roomy)
         levels[work.area.name] += [_Level(above, z, paths, roomy) for above, z in heights]
     left = list(levels)

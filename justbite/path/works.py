@@ -12,10 +12,10 @@ import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
-from justbite.model.before import cut_top, floors_before
+from justbite.model.before import cut_top, floors_before, uncut_above
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Operation, Region
-from justbite.model.shapes import ONE_BORDER, SAME, in_the_way, region_shape, uncut_shape
+from justbite.model.shapes import ONE_BORDER, OVERLAP, SAME, in_the_way, region_shape, uncut_shape
 from justbite.model.stock import heights, standing
 from justbite.path.area import Area, comes_to, make_area, parts_of, rest_of
 from justbite.path.level import reach_findings
@@ -97,7 +97,7 @@ def works_on(job: Job, operation: Operation, name: str, target: float, limits: L
         job, region, radius, operation.allowance.wall, snap, limits.chord,
         limits.unreached_share * radius**2, _gone_before(job, operation, region, limits.chord, cut_of),
     )  # fmt: skip
-    findings = _stock_findings(job, area, region, bottom, operation.name, limits.chord)
+    findings = _stock_findings(job, area, region, bottom, operation, limits.chord)
     if area.material.is_empty:
         return [], findings
     reached = reach_findings(area, operation.name)
@@ -162,7 +162,9 @@ def _after(job: Job, operation: str) -> Sequence[Operation]:
     return job.operations[[o.name for o in job.operations].index(operation) + 1 :]
 
 
-def _stock_findings(job: Job, area: Area, region: Region, bottom: float, operation: str, chord: float) -> list[Finding]:
+def _stock_findings(job: Job, area: Area, region: Region, bottom: float, operation: Operation, chord: float
+                    ) -> list[Finding]:  # fmt: skip
+    name = operation.name
     low, high = heights(job.stock)
     spot = area.shape.representative_point()
     said: list[tuple[str, str]] = []
@@ -170,20 +172,27 @@ def _stock_findings(job: Job, area: Area, region: Region, bottom: float, operati
         said.append(("area.outside-stock", f'Area "{area.name}" lies outside the stock; there is nothing to cut.'))
     if bottom < low - 1e-6:
         said.append(("area.outside-stock", f'Area "{area.name}" goes {low - bottom:.2f} mm below the stock.'))
-    if region.top < high - 1e-6:
+    if job.part is not None:
+        # The stock is known, and what no area takes above an area is cut with it.
+        if uncut_above(job, operation, region, chord).area > OVERLAP:
+            top = cut_top(job, operation, region, chord)
+            above_it = f"{top - region.top:.2f} mm above where it begins"
+            said.append(("area.from-stock-top", f'Area "{area.name}" is cut from {above_it}: no area takes what stands'
+                         " there before."))  # fmt: skip
+    elif region.top < high - 1e-6:
         above = standing(job.stock, region.top + 1e-6, chord).intersection(area.shape)
-        for other in _cut_until(job, operation):
+        for other in _cut_until(job, name):
             if other.name != region.name and other.bottom <= region.top + 1e-6:
                 above = above.difference(region_shape(other, chord).buffer(1e-3))
         if above.area > 1e-2 * area.radius**2:
             begins = f'Area "{area.name}" starts {high - region.top:.2f} mm below the top of the stock'
-            later = _cut_above_later(job, operation, region, above, chord)
+            later = _cut_above_later(job, name, region, above, chord)
             if later is None:
                 said.append(("area.outside-stock", f"{begins}; what is above must be gone."))
             else:
-                said.append(("area.order", f'{begins}, and what is above it only "{later}" cuts, after "{operation}".'))
-    found = [Finding(code, s, operation, area.name, spot.x, spot.y, bottom) for code, s in said]
-    found += _open_findings(job, area, region, bottom, operation, chord)
+                said.append(("area.order", f'{begins}, and what is above it only "{later}" cuts, after "{name}".'))
+    found = [Finding(code, s, name, area.name, spot.x, spot.y, bottom) for code, s in said]
+    found += _open_findings(job, area, region, bottom, name, chord)
     for keep_out, shape in in_the_way(job, region, chord):
         lost = shape.buffer(area.radius).intersection(area.shape)
         if lost.area > 1e-3:
@@ -192,7 +201,7 @@ def _stock_findings(job: Job, area: Area, region: Region, bottom: float, operati
                 Finding(
                     "area.keep-out",
                     f'Keep-out "{keep_out.name}" stands in area "{area.name}"; about {lost.area:.0f} mm² are not cut.',
-                    operation, area.name, spot.x, spot.y, keep_out.top,
+                    name, area.name, spot.x, spot.y, keep_out.top,
                 )
             )  # fmt: skip
     return found

@@ -15,8 +15,11 @@ from justbite import catalogue
 from justbite.bite.case import FACED, SHALLOW, SLOT_SPEED, Case
 from justbite.bite.conditions import conditions
 from justbite.bite.solver import solve
+from justbite.model.before import cut_top, uncut_above
 from justbite.model.job import Tool
+from justbite.model.moves import RAPID
 from justbite.model.parse import parse_job
+from justbite.nc.reader import read_program
 from justbite.plan import plan
 from justbite.rules import OWN_SECONDS
 from tests.core.test_path import job, rectangle
@@ -127,3 +130,39 @@ class FaceTest(SimpleTestCase):
         self.assertEqual([w["area"] for w in told], ["face"])
         data["operations"] = [{**first, "regions": ["face"]}, {**first, "name": "then", "regions": ["pocket"]}]
         self.assertLess(plan(parse_job(data)).report["seconds"], whole["seconds"] - OWN_SECONDS)
+
+
+class UnfacedTest(SimpleTestCase):
+    """The pocket begins 1 mm below the stock's top, and its face is left out or cut before it."""
+
+    def test_of_a_part_it_is_cut_from_where_the_stock_stands(self) -> None:
+        data = face_over_pocket() | {"part": {"matrix": np.eye(4).tolist(), "placing": {}}}
+        data["operations"][0]["regions"] = ["pocket"]
+        made = parse_job(data)
+        operation, pocket = made.operations[0], made.region("pocket")
+        self.assertAlmostEqual(uncut_above(made, operation, pocket, 0.01).area, 50 * 30, delta=5.0)
+        self.assertEqual(cut_top(made, operation, pocket, 0.01), 0.0)
+        report = plan(made).report
+        (row,) = report["operations"]
+        self.assertLess(row["max_over_target"], 1.05)
+        self.assertLess(row["entry_over_bite"], 1.0)
+        # 10.9 mm, its floor's allowance left, and not 9.9.
+        self.assertAlmostEqual(row["bite"]["ap"] * row["bite"]["steps"], 11.0 - operation.allowance.floor, places=6)
+        said = {w["code"] for w in report["warnings"] if w["code"].startswith("area.")} - {"area.unreached"}
+        self.assertEqual(said, {"area.from-stock-top"})
+        # With its face in the job, in any operation before it, it begins below that.
+        faced = parse_job(face_over_pocket() | {"part": data["part"]})
+        self.assertTrue(uncut_above(faced, faced.operations[0], faced.region("pocket"), 0.01).is_empty)
+        # Without a part what is above is taken to be gone, and that is said.
+        del data["part"]
+        self.assertEqual(cut_top(parse_job(data), operation, pocket, 0.01), -1.0)
+        self.assertIn("area.outside-stock", [w["code"] for w in plan(parse_job(data)).report["warnings"]])
+
+    def test_no_rapid_goes_below_what_stood_before(self) -> None:
+        """Crumbs of the face may stand over the pocket: rapids end above where its top was."""
+        made = parse_job(face_over_pocket())
+        moves = read_program(plan(made).program)
+        x, y, z = moves.end[moves.kind == RAPID].T
+        over = (x > 20) & (x < 70) & (y > 15) & (y < 45)
+        self.assertGreater(int(over.sum()), 2)
+        self.assertGreaterEqual(float(z[over].min()), made.approach_gap - 1e-6)
