@@ -97,7 +97,8 @@ def find_features(model: Model, body: Body, rotation: NDArray[np.float64], stock
             if isinstance(face, Polygon) and face.area >= LEAST_AREA:
                 seen = _Seen(above, lower, silhouette, edges, around)
                 found += _floor(model, level, face, seen, stock_top, float(high[2]))
-        lower = shapely.union_all([lower, level.shape, *(foot.shape for foot in level.feet)])
+        # What of it the part stands over is not seen from the floors above it.
+        lower = shapely.union_all([lower, level.shape.difference(above), *(foot.shape for foot in level.feet)])
     found += _through(model, silhouette, float(low[2]), stock_top)
     found += _drilled(model, body, rotation, found, stock_top)
     found += _outside(model, silhouette, float(low[2]), stock, stock_top)

@@ -76,6 +76,6 @@ def _pieces(held: Held, stands: NDArray[np.bool_], left: NDArray[np.float64], wi
         row, column = np.unravel_index(int(np.argmax(own)), own.shape)
         row, column = row + rows[0].start, column + rows[1].start
         high = float(left[row, column])
-        place = held.x0 + column * held.cell, held.y0 + row * held.cell, float(held.surface[row, column]) + high
-        found.append(Remain(volume, high, place))
+        x, y = held.x0 + float(column) * held.cell, held.y0 + float(row) * held.cell
+        found.append(Remain(volume, high, (x, y, float(held.surface[row, column]) + high)))
     return found

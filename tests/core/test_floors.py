@@ -226,6 +226,15 @@ class RimTest(SimpleTestCase):
         # Nor is it open there: above the slope the stock stands.
         self.assertEqual(len(own.open_edges), 2)
 
+    def test_a_floor_under_a_slope_does_not_hide_it(self) -> None:
+        """A channel runs through the part below the slope: from above it is not seen, and the edge stays a wall."""
+        step = cut(block((0, 0, -50), (60, 60, 0)), block((20, -1, -10), (61, 61, 1)))
+        sloped = with_edges(step, 20.0, lambda x, y, z: abs(z + 10) < 1e-6 and abs(x - 60) < 1e-6)
+        for part in (sloped, cut(sloped, block((41, -1, -45), (61, 61, -40)))):
+            (own,) = at(laid(part), -10.0)
+            self.assertAlmostEqual(own.area, 20 * 60, delta=0.05)
+            self.assertEqual(len(own.open_edges), 2)
+
 
 class FacetTest(SimpleTestCase):
     def test_a_level_facet_of_a_lying_cylinder_is_no_floor(self) -> None:
