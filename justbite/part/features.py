@@ -174,7 +174,7 @@ def _above_feet(model: Model, level: Level, own: Polygon, opened: BaseGeometry, 
     whole = shapely.union_all([own, *(foot.shape for foot in feet)])
     whole = whole.buffer(model.hair, join_style="mitre").buffer(-model.hair, join_style="mitre")
     found = []
-    for z in sorted(steps):
+    for z in sorted(z for z in steps if z < stock_top - LEVEL):
         above = model.shadow(z)
         pieces = [g for g in shapely.get_parts(whole.difference(above)) if isinstance(g, Polygon)]
         shape = shapely.orient_polygons(max(pieces, key=lambda g: g.intersection(own).area))

@@ -17,8 +17,8 @@ from justbite.part.named import LEVEL
 from justbite.part.shadow import united
 from justbite.part.sides import Sides
 
-WALLS = (0.01, 0.2)
-"""Cosine between a wall's normal and the spindle, at most: upright ones; and where those with a draft count as well."""
+SHEER, DRAFT = 0.01, 0.2
+"""Cosine between a wall's normal and the spindle, at most: of an upright one, and of one with a draft."""
 LEAST, MOST = 0.4, 8.0
 """mm that a slope rises: what rises less stays on as an allowance does, what rises more is no foot of a wall."""
 
@@ -41,7 +41,7 @@ def feet_of(vertices: NDArray[np.float64], triangles: NDArray[np.int32], across:
     upward = np.where(level < 0, across[:, 2] / np.maximum(np.linalg.norm(across, axis=1), 1e-300), 0.0)
     low = vertices[triangles, 2].min(axis=1)
     mine, beyond = sides.beyond(level >= 0)
-    slopes = (beyond >= 0) & (upward[beyond] > WALLS[0])
+    slopes = (beyond >= 0) & (upward[beyond] > SHEER)
     owner, beyond = level[mine % len(level)][slopes], beyond[slopes]
     away = vertices[triangles[beyond], 2] - np.asarray(heights)[owner][:, None]
     farthest = np.take_along_axis(away, np.abs(away).argmax(axis=1)[:, None], axis=1)[:, 0]
@@ -51,7 +51,8 @@ def feet_of(vertices: NDArray[np.float64], triangles: NDArray[np.int32], across:
     for number, z in enumerate(heights):
         own = np.unique(beyond[(owner == number) & (farthest > LEVEL)])
         found.append([])
-        for wall in WALLS if len(own) else ():
+        # Where upright walls alone end no slope that is low enough, those with a draft do.
+        for wall in (SHEER, DRAFT) if len(own) else ():
             near = np.nonzero((upward > wall) & (low > z - LEVEL) & (low < z + MOST))[0]
             for piece in _joined(near, sides, own):
                 top = float(vertices[triangles[piece], 2].max())

@@ -11,7 +11,7 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
-from justbite.part.feet import Foot, feet_of
+from justbite.part.feet import SHEER, Foot, feet_of
 from justbite.part.named import LEVEL
 from justbite.part.shadow import sheets, united
 from justbite.part.sides import Sides
@@ -19,8 +19,6 @@ from justbite.part.sides import Sides
 LEAST_AREA = 0.5
 """mm2: smaller floors are not told."""
 MOST_LEVELS = 200
-SHEER = 0.01
-"""Cosine between a wall's normal and the spindle, at most."""
 STRIP = 1.3
 """A level facet of a bent surface is not wider than so many times its neighbours."""
 
