@@ -33,9 +33,9 @@ class PartTest(SimpleTestCase):
         space.wait_for(timeout=READ)
         # On its front, and back: other areas are found from there.
         page.get_by_role("button", name="front up").click()
-        expect(page.get_by_role("button", name="4 What is cut")).to_contain_text("0 of 1 areas")
+        expect(page.get_by_role("button", name="4 What is cut")).to_contain_text("0 of 3 areas")
         page.get_by_role("button", name="undo").click()
-        expect(page.get_by_role("button", name="4 What is cut")).to_contain_text("0 of 2 areas")
+        expect(page.get_by_role("button", name="4 What is cut")).to_contain_text("0 of 4 areas")
         page.get_by_role("button", name="Turn 90°").click()
         expect(page.get_by_role("button", name="3 Stock")).to_contain_text("80 mm × 120 mm × 35 mm")
         page.get_by_role("button", name="Turn back 90°").click()
