@@ -39,7 +39,9 @@ def remains(held: Held, job: Job, chord: float) -> list[Remain]:
     tops = np.full(held.surface.shape, -np.inf)
     for shape, top in fill_heights(job.stock, chord):
         spans.fill(tops, *_spans(held, shape), top)
-    left = np.minimum(tops, held.lowest) - held.surface
+    # Beside the part and the stock both are infinite.
+    with np.errstate(invalid="ignore"):
+        left = np.minimum(tops, held.lowest) - held.surface
     high = THICK + max(o.allowance.floor for o in job.operations)
     stands = np.isfinite(held.surface) & (left > high)
     for region in (job.region(n) for n in {n for o in job.operations for n in o.regions}):
