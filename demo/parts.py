@@ -142,9 +142,20 @@ def anchor_shoe() -> tuple[Any, list[dict[str, Any]]]:
     return fillet.Shape(), [
         place("pocket", [[30, 28], [90, 28], [90, 52], [30, 52]], 0, -20),
         place("half-open pocket", [[0, 0], [120, 0], [120, 9], [0, 9]], 0, -12, open=3),
+        # Steps on the pocket's walls, which lean by half their height, and over the fillet.
         *(
-            place("foot fillet", [[0, 0], [120, 0], [120, y], [0, y]], 0, z, open=3, bottom_only=True)
-            for z, y in ((-10.5, 9 + math.sqrt(3**2 - 1.5**2)), (-9, 12))
+            place(
+                "terrace step",
+                [[30 - x, 28 - x], [90 + x, 28 - x], [90 + x, 52 + x], [30 - x, 52 + x]],
+                0,
+                -20 + 2 * x,
+                bottom_only=True,
+            )
+            for x in (1.57, 3.14, 4.71, 6.28, 7.85, 9.42)
+        ),
+        *(
+            place("terrace step", [[0, 0], [120, 0], [120, y], [0, y]], 0, z, open=3, bottom_only=True)
+            for z, y in ((-10, 9 + math.sqrt(3**2 - 1)), (-9, 12))
         ),
     ]
 

@@ -114,6 +114,7 @@ def region_of(feature: Feature, name: str = "") -> Region:
         open_edges="all" if feature.open_edges and len(feature.open_edges) == len(feature.outline)
         else list(feature.open_edges),
         top=feature.top, bottom=feature.bottom, after=list(feature.after),
+        over_slope=round(feature.over_slope, 3),
         feature={"key": feature.key, "kind": feature.kind},
     )  # fmt: skip
 

@@ -148,6 +148,8 @@ class FeatureOut(Schema):
     note: str
     layer_depth: float | None
     after: list[str]
+    over_slope: float
+    group: str
     outline: list[tuple[float, float, float]]
     islands: list[list[tuple[float, float, float]]]
     drawn: list[list[tuple[float, float]]]

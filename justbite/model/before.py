@@ -40,7 +40,9 @@ def uncut_above(job: Job, operation: Operation, region: Region, chord: float) ->
     if region.top > heights(job.stock)[1] - SAME:
         return NOTHING
     above = standing(job.stock, region.top + SAME, chord).intersection(region_shape(region, chord))
-    cut = {name for o in [*earlier(job, operation), operation] for name in o.regions}
+    cut = {name for o in earlier(job, operation) for name in o.regions}
+    # Of this operation's those that come after the area do not: steps climb a slope from its floor up.
+    cut |= {name for name in operation.regions if region.name not in job.region(name).after}
     planned = {name for o in job.operations for name in o.regions}
     for other in job.regions:
         gone = other.name in cut or (other.name in region.after and other.name not in planned)

@@ -7,7 +7,7 @@ from justbite.model.drawing import Vertices
 
 Kind = Literal[
     "top face", "boss top", "pocket", "half-open pocket", "through pocket", "slot", "half-open slot", "hole",
-    "foot fillet", "outside", "slice", "outline",
+    "terrace step", "outside", "slice", "outline",
 ]  # fmt: skip
 
 
@@ -41,6 +41,10 @@ class Feature:
     """Depth in mm that the name of a drawing's layer ends with: an offer, never taken silently."""
     after: tuple[str, ...] = ()
     """Names of features that must be cut first: its open edges lead into them."""
+    over_slope: float = 0.0
+    """mm that the part's surface may lie below its bottom: of a step on a slope."""
+    group: str = ""
+    """What its steps have in common: the slope that they climb, or the wall."""
 
     @property
     def depth(self) -> float:

@@ -244,6 +244,8 @@ class Region(Model):
     """What stands beyond its open edges, higher than its floor: walls. Of a job on a part it is found there."""
     uncut: list[Annotated[list[Vertex], Field(min_length=3)]] = []
     """Stock beyond its open edges that no area cuts: cut with this one, as deep. Of a job on a part it is found."""
+    over_slope: Annotated[float, Field(ge=0)] = 0
+    """How far the part's surface may lie below its floor: of a step that climbs a slope. It is not told as standing."""
     feature: dict[str, Any] | None = None
     """What it was made from, for the screens; the planner does not look at it."""
 

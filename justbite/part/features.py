@@ -5,7 +5,6 @@ mouths of deeper pockets filled. An edge of it is a wall where material rises be
 is open: beyond it the part drops, or ends. Through places are the holes in the part's shadow.
 """
 
-import math
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -21,12 +20,13 @@ from justbite.model.part import Body
 from justbite.model.shapes import free_space
 from justbite.part.details import details_of
 from justbite.part.floors import LEAST_AREA, Level, level_floors
-from justbite.part.margin import BESIDE, Around, Edges, falling, leading_out, lines_of, noded, over_rims, reached_out
-from justbite.part.named import LEVEL, flat, told, with_names
+from justbite.part.margin import BESIDE, Around, Edges, falling, leading_out, noded, over_rims, reached_out
+from justbite.part.named import LEVEL, flat, plane_shape, told, with_names
 from justbite.part.reach import inside_corners, reach_of, ring_area
 from justbite.part.rings import as_circle, circle_of, onto_circles, ring_with_arcs
 from justbite.part.shadow import HAIR, shadow
 from justbite.part.solid import ANGLE, CHORD
+from justbite.part.terraces import Ground, terraces
 
 SLOT_LENGTH = 2.2
 """Area over width squared from which a pocket of one width is a slot."""
@@ -34,8 +34,8 @@ UPRIGHT = 0.9999
 """Cosine of the angle between a cylinder's axis and the spindle's, at least."""
 ROUND = 0.02
 """mm: arcs of an outline whose centres and radii agree so far make a circle, and the area is a hole."""
-FOOT_STEP = 2.0
-"""mm: what stands on a fillet at the foot of a wall is cut down to it in steps no higher than that."""
+SLOPE_ARC = 5e-3
+"""mm: how well corners on a slope's facets lie on the arcs that they are of."""
 MESH_HAIR = 0.03
 """mm: how far chords of a mesh at two heights are taken to lie apart at most."""
 NOTHING = Polygon()
@@ -88,6 +88,7 @@ def find_features(model: Model, body: Body, rotation: NDArray[np.float64], stock
     low, high = model.vertices.min(axis=0), model.vertices.max(axis=0)
     floors = level_floors(model.vertices, model.triangles, model.bent, model.most_turn)
     found: list[Feature] = []
+    grounds: list[Ground] = []
     lower: BaseGeometry = NOTHING
     around = Around.of(silhouette, stock)
     edges = Edges.of(floors)
@@ -97,11 +98,13 @@ def find_features(model: Model, body: Body, rotation: NDArray[np.float64], stock
             if isinstance(face, Polygon) and face.area >= LEAST_AREA:
                 seen = _Seen(above, lower, silhouette, edges, around)
                 found += _floor(model, level, face, seen, stock_top, float(high[2]))
+                grounds.append(Ground(level.z, face.difference(above)))
         # What of it the part stands over is not seen from the floors above it.
         lower = shapely.union_all([lower, level.shape.difference(above), *(foot.shape for foot in level.feet)])
     found += _through(model, silhouette, float(low[2]), stock_top)
     found += _drilled(model, body, rotation, found, stock_top)
     found += _outside(model, silhouette, float(low[2]), stock, stock_top)
+    found += _terraces(model, floors, grounds, found, around, stock_top)
     found = list({f.key: f for f in found}.values())
     named = told(found, stock_top)
     bounds = (tuple(float(v) for v in low), tuple(float(v) for v in high))
@@ -152,7 +155,6 @@ def _floor(model: Model, level: Level, face: Polygon, seen: _Seen, stock_top: fl
             own, points, open_ = over_rims(
                 own, points, open_, model.hair, seen.above, seen.lower, seen.silhouette, seen.edges
             )
-        found += _above_feet(model, level, own, lines_of(points, open_), seen.around, stock_top)
         if not open_.any():
             found.append(_feature(model, "pocket", own, None, stock_top, z, ""))
             continue
@@ -163,27 +165,33 @@ def _floor(model: Model, level: Level, face: Polygon, seen: _Seen, stock_top: fl
     return [f for f in found if f is not None]
 
 
-def _above_feet(model: Model, level: Level, own: Polygon, opened: BaseGeometry, around: Around, stock_top: float
-                ) -> list[Feature | None]:  # fmt: skip
-    """What stands on the feet of the walls round a floor, in steps from the lowest up; `opened`: its open border."""
-    feet = [foot for foot in level.feet if foot.shape.distance(own) < BESIDE]
-    steps = {
-        round(level.z + (foot.top - level.z) * (k + 1) / count, 2)
-        for foot in feet for count in [math.ceil((foot.top - level.z) / FOOT_STEP)] for k in range(count)
-    }  # fmt: skip
-    whole = shapely.union_all([own, *(foot.shape for foot in feet)])
-    whole = whole.buffer(model.hair, join_style="mitre").buffer(-model.hair, join_style="mitre")
-    found = []
-    for z in sorted(z for z in steps if z < stock_top - LEVEL):
-        above = model.shadow(z)
-        pieces = [g for g in shapely.get_parts(whole.difference(above)) if isinstance(g, Polygon)]
-        shape = shapely.orient_polygons(max(pieces, key=lambda g: g.intersection(own).area))
-        points, open_ = leading_out(shape, opened, above, model.hair)
-        border: BaseGeometry | None = None
-        if open_.any():
-            shape, border = reached_out(shape, points, open_, model.hair, above, around)
-        found.append(_feature(model, "foot fillet", shape, border, stock_top, z, "above the fillet at a wall's foot"))
-    return found
+def _climbing(model: Model, kind: Kind, shape: Polygon, opened: BaseGeometry, above: BaseGeometry, around: Around,
+              stock_top: float, z: float) -> Feature | None:  # fmt: skip
+    """The feature of a step on a slope; `opened`: lines on its border that are known to be open."""
+    points, open_ = leading_out(shape, opened, above, model.hair)
+    border: BaseGeometry | None = None
+    if open_.any():
+        shape, border = reached_out(shape, points, open_, model.hair, above, around)
+    return _feature(model, kind, shape, border, stock_top, z, "")
+
+
+def _terraces(model: Model, floors: list[Level], grounds: list[Ground], found: list[Feature], around: Around,
+              stock_top: float) -> list[Feature]:  # fmt: skip
+    """The steps on slopes that no area so far goes down to."""
+    known = np.zeros(len(model.triangles), dtype=bool)
+    for level in floors:
+        known[level.members] = True
+    coarse = replace(model, arc_tolerance=max(model.arc_tolerance, SLOPE_ARC))
+    holes = [Ground(f.bottom, flat(f.outline)) for f in found if f.through]
+    cut = [Ground(f.bottom, plane_shape(f)) for f in found]
+    made = []
+    for step in terraces(model.vertices, model.triangles, known, [*grounds, *holes], cut, stock_top, model.hair):
+        above = model.shadow(step.z)
+        feature = _climbing(coarse, "terrace step", step.shape, around.solid.boundary, above, around, stock_top, step.z)
+        if feature is not None:
+            note = f"a step that climbs a slope, {step.over:.3g} mm above what is below"
+            made.append(replace(feature, note=note, over_slope=step.over, group=f"slope {step.slope}"))
+    return made
 
 
 def _through(model: Model, silhouette: BaseGeometry, bottom: float, stock_top: float) -> list[Feature]:

@@ -38,6 +38,8 @@ class Level:
     """Stretches with no neighbour, or more than one, as in a mesh that is not closed."""
     feet: tuple[Foot, ...]
     """Slopes that it rises over to the walls round it."""
+    members: NDArray[np.int64]
+    """Numbers of its triangles."""
 
 
 def level_floors(vertices: NDArray[np.float64], triangles: NDArray[np.int32], bent: NDArray[np.bool_],
@@ -75,7 +77,7 @@ def level_floors(vertices: NDArray[np.float64], triangles: NDArray[np.int32], be
     for mine, height, own_feet in zip(members, at, feet, strict=True):
         borders = _borders(vertices, triangles, across, sides, mine, height)
         shape = united(vertices[:, :2], triangles[mine].astype(np.int64))
-        found.append(Level(height, shape, *borders, tuple(own_feet)))
+        found.append(Level(height, shape, *borders, tuple(own_feet), mine))
     return found
 
 

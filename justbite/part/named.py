@@ -10,6 +10,8 @@ from justbite.model.drawing import Vertices
 from justbite.model.feature import Feature
 from justbite.model.shapes import ring_points
 
+STEP = "terrace step"
+"""The kind of areas that climb a slope: each stands round what is deeper."""
 LEVEL = 1e-4
 """mm: heights of floors that agree so far are one."""
 
@@ -21,7 +23,7 @@ def told(found: list[Feature], stock_top: float) -> list[Feature]:
 
 def _with_tops(found: list[Feature], stock_top: float) -> list[Feature]:
     """Each feature begins where the floor above it, if one covers it, was cut to."""
-    shapes = [_polygon(f) for f in found]
+    shapes = [plane_shape(f) for f in found]
     out = []
     for f, shape in zip(found, shapes, strict=True):
         inner = shape.buffer(-0.01)
@@ -30,7 +32,7 @@ def _with_tops(found: list[Feature], stock_top: float) -> list[Feature]:
             for g, other in zip(found, shapes, strict=True)
             if f.bottom + LEVEL < g.bottom < stock_top
             and f.kind != "outside"
-            and g.kind != "foot fillet"
+            and g.kind != STEP
             and other.contains(inner)
         ]
         out.append(replace(f, top=min([stock_top, *over])))
@@ -40,10 +42,10 @@ def _with_tops(found: list[Feature], stock_top: float) -> list[Feature]:
 def _with_order(found: list[Feature]) -> list[Feature]:
     """Whose open edges lead into another feature that goes deeper: that one comes first."""
     out = []
-    shapes = [_polygon(f) for f in found]
+    shapes = [plane_shape(f) for f in found]
     for f, shape in zip(found, shapes, strict=True):
         first = []
-        if f.kind == "foot fillet":
+        if f.kind == STEP:
             # It stands round the floor, and round its own lower steps.
             first = [
                 g.key
@@ -64,7 +66,7 @@ def _with_order(found: list[Feature]) -> list[Feature]:
     return out
 
 
-def _polygon(feature: Feature) -> Polygon:
+def plane_shape(feature: Feature) -> Polygon:
     """The filled outline, without islands taken out of it where they are what stands higher."""
     return flat(feature.outline).difference(shapely.union_all([flat(r) for r in feature.islands]))
 
@@ -75,13 +77,13 @@ def flat(ring: Vertices, chord: float = 0.005) -> Polygon:
 
 
 def with_names(found: list[Feature]) -> list[Feature]:
-    """Names that tell the kind, numbered by size; holes tell their diameter."""
-    order = sorted(found, key=lambda f: (-f.area, f.key))
+    """Names that tell the kind, numbered by size, of steps from the lowest up; holes tell their diameter."""
+    order = sorted(found, key=lambda f: (f.bottom if f.kind == STEP else 0.0, -f.area, f.key))
     counts: dict[str, int] = {}
     names: dict[str, str] = {}
     stems: dict[str, str] = {}
     for f in order:
-        stem = f"hole {f.diameter:.4g} mm" if f.diameter is not None else f.kind
+        stem = f"hole {f.diameter:.4g} mm" if f.diameter is not None else f"{f.group} step" if f.group else f.kind
         counts[stem] = counts.get(stem, 0) + 1
         names[f.key] = f"{stem}{', ' if f.diameter is not None else ' '}{counts[stem]}"
         stems[f.key] = stem

@@ -115,9 +115,9 @@ def swept_space(job: Job, region: Region, radius: float, allowance: float, chord
     return job_space(job, region, 3.2 * radius + allowance, chord)
 
 
-def comes_to(job: Job, region: Region, radius: float, allowance: float, chord: float) -> BaseGeometry:
-    """What of a region a cutter takes: less the allowance on its walls, and their corners."""
-    reach = swept_space(job, region, radius, allowance, chord).buffer(-radius - allowance, quad_segs=32)
+def comes_to(job: Job, region: Region, radius: float, allowance: float, film: float, chord: float) -> BaseGeometry:
+    """What of a region a cutter takes: less the allowance on its walls, the `film` mm left on that, and corners."""
+    reach = swept_space(job, region, radius, allowance, chord).buffer(-radius - allowance - film, quad_segs=32)
     return region_shape(region, chord).intersection(reach.buffer(radius, quad_segs=32))
 
 
@@ -182,6 +182,11 @@ def rest_of(area: Area, gone: BaseGeometry, film: float, least: float) -> Area:
     well: the cutter meets it. But where there is no more than any operation may leave, and nowhere three times as thick
     as that, the cutter need not come at all: what stands where passes end at a wall is up to 0.023 R thick.
     """
+    if not parts_of(area):
+        return replace(area, material=NOTHING, holes=(), unfit=())
+    if gone.geom_type == "GeometryCollection":
+        # Lines that a cutter went along once are no area.
+        gone = gone.buffer(0)
     reach = area.locus.buffer(area.radius, quad_segs=32)
     inner = area.locus.buffer(area.radius - film, quad_segs=32)
     rest = area.material.intersection(reach).difference(gone).difference(gone.buffer(film).difference(inner))

@@ -152,8 +152,8 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
     return PartPlan(tuple(paths), tuple(findings), cleared_area, swept)
 
 
-def reach_findings(area: Area, operation: str) -> list[Finding]:
-    """Where the cutter is too wide."""
+def reach_findings(area: Area, operation: str, in_one: bool = False) -> list[Finding]:
+    """Where the cutter is too wide; `in_one`: all such places in one sentence, at the widest."""
     if not parts_of(area):
         spot = area.shape.representative_point()
         width = 2.0 * area.shape.boundary.distance(spot)
@@ -164,13 +164,16 @@ def reach_findings(area: Area, operation: str) -> list[Finding]:
                 operation, area.name, spot.x, spot.y, size=width,
             )
         ]  # fmt: skip
+    places = [(x, y, size, f"a place {size:.2f} mm wide") for x, y, size in area.unreached]
+    if in_one and len(places) > 1:
+        x, y, size, _ = max(places, key=lambda p: p[2])
+        places = [(x, y, size, f"{len(places)} places up to {size:.2f} mm wide")]
     return [
         Finding(
-            "area.unreached",
-            f'The {2 * area.radius:g} mm cutter does not reach a place {size:.2f} mm wide in "{area.name}".',
+            "area.unreached", f'The {2 * area.radius:g} mm cutter does not reach {said} in "{area.name}".',
             operation, area.name, x, y, size=size,
         )
-        for x, y, size in area.unreached
+        for x, y, size, said in places
     ]  # fmt: skip
 
 

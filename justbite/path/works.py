@@ -95,12 +95,12 @@ def works_on(job: Job, operation: Operation, name: str, target: float, limits: L
     snap = min(limits.snap_share * radius, limits.snap_tolerance * operation.tolerance)
     area = make_area(
         job, region, radius, operation.allowance.wall, snap, limits.chord,
-        limits.unreached_share * radius**2, _gone_before(job, operation, region, limits.chord, cut_of),
+        limits.unreached_share * radius**2, _gone_before(job, operation, region, snap, limits.chord, cut_of),
     )  # fmt: skip
     findings = _stock_findings(job, area, region, bottom, operation, limits.chord)
     if area.material.is_empty:
         return [], findings
-    reached = reach_findings(area, operation.name)
+    reached = reach_findings(area, operation.name, region.over_slope > 0)
     if _cleared_later(job, operation, name):
         reached = [f for f in reached if f.code != "area.unreached"]
     findings += reached
@@ -128,9 +128,11 @@ def works_on(job: Job, operation: Operation, name: str, target: float, limits: L
     return works, findings
 
 
-def _gone_before(job: Job, operation: Operation, region: Region, chord: float,
+def _gone_before(job: Job, operation: Operation, region: Region, film: float, chord: float,
                  cut_of: Mapping[str, BaseGeometry] = NONE) -> BaseGeometry:  # fmt: skip
     """Of the areas that come before a region, what is gone as deep as the region goes.
+
+    `film`: mm that stays on walls besides the allowance, since the cutter keeps so far off.
 
     All of those that no operation cuts; of those that this one cuts what its cutter comes to: the allowance on a wall
     that leads into the region stands before the region's open edge. What earlier operations took is told by `Swept`,
@@ -145,7 +147,7 @@ def _gone_before(job: Job, operation: Operation, region: Region, chord: float,
         if other.name in cut_of:
             gone.append(cut_of[other.name])
         elif other.name in operation.regions:
-            gone.append(comes_to(job, other, radius, wall, chord))
+            gone.append(comes_to(job, other, radius, wall, film, chord))
         elif other.name not in cut:
             gone.append(region_shape(other, chord))
     return shapely.union_all(gone)

@@ -47,7 +47,7 @@ def remains(held: Held, job: Job, chord: float) -> list[Remain]:
     for region in (job.region(n) for n in {n for o in job.operations for n in o.regions}):
         inside = np.zeros(stands.shape, dtype=bool)
         spans.fill(inside, *_spans(held, region_shape(region, chord)), True)
-        stands &= ~(inside & (held.surface > region.bottom - high))
+        stands &= ~(inside & (held.surface > region.bottom - region.over_slope - high))
     wide = (THICK + SIDE + max(o.allowance.wall for o in job.operations)) / held.cell
     return sorted(_pieces(held, stands, left, wide), key=lambda r: -r.volume)
 

@@ -25,6 +25,21 @@ def cylinder(x: float, y: float, radius: float, low: float, high: float) -> Any:
     return BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(x, y, low), gp_Dir(0, 0, 1)), radius, high - low).Shape()
 
 
+def lying(x: float, z: float, radius: float, low: float, high: float) -> Any:
+    """A cylinder along Y."""
+    from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder
+    from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
+
+    return BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(x, low, z), gp_Dir(0, 1, 0)), radius, high - low).Shape()
+
+
+def sphere(x: float, y: float, z: float, radius: float) -> Any:
+    from OCP.BRepPrimAPI import BRepPrimAPI_MakeSphere
+    from OCP.gp import gp_Pnt
+
+    return BRepPrimAPI_MakeSphere(gp_Pnt(x, y, z), radius).Shape()
+
+
 def cone(x: float, y: float, radii: tuple[float, float], low: float, high: float) -> Any:
     """Its lower and its upper radius."""
     from OCP.BRepPrimAPI import BRepPrimAPI_MakeCone

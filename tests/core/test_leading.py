@@ -71,12 +71,12 @@ class LeadingTest(SimpleTestCase):
     def test_what_a_cutter_comes_to(self) -> None:
         """60 x 20 mm with one wall: less the allowance on it; and in a pocket its corners, R^2 (1 - pi/4) each."""
         made = parse_job(stairs())
-        taken = comes_to(made, made.region("low"), 5.0, WALL, CHORD)
+        taken = comes_to(made, made.region("low"), 5.0, WALL, 0.0, CHORD)
         self.assertAlmostEqual(taken.area, 60 * (20 - WALL), delta=0.02)
         closed = stairs()
         closed["regions"][0]["open_edges"] = []
         made = parse_job(closed)
-        taken = comes_to(made, made.region("low"), 5.0, WALL, CHORD)
+        taken = comes_to(made, made.region("low"), 5.0, WALL, 0.0, CHORD)
         corners = 4 * 25 * (1 - math.pi / 4)
         self.assertAlmostEqual(taken.area, (60 - 2 * WALL) * (20 - 2 * WALL) - corners, delta=0.05)
 

@@ -768,6 +768,8 @@ export interface components {
       drawn: [number, number][][];
       /** Drawn Islands */
       drawn_islands: [number, number][][];
+      /** Group */
+      group: string;
       /** Inside Radius */
       inside_radius: number | null;
       /** Islands */
@@ -792,6 +794,8 @@ export interface components {
       open_edges: number[];
       /** Outline */
       outline: [number, number, number][];
+      /** Over Slope */
+      over_slope: number;
       /** Region */
       region: {
         [key: string]: unknown;

@@ -4,7 +4,7 @@
   import QuantityField from '../parts/QuantityField.svelte';
   import TextField from '../parts/TextField.svelte';
   import type { Vertex } from '../types';
-  import type { Area } from './areas';
+  import { type Area, climbs } from './areas';
   import type { Desk } from './desk.svelte';
   import ShapeFields from './ShapeFields.svelte';
 
@@ -13,9 +13,9 @@
   const layer = $derived(desk.areas.filter((a) => a.feature.layer === f.layer));
   const stockTop = $derived(desk.layout!.stock_picture.max[2]);
 
-  /** Holes of one line share their depth. */
+  /** Holes of one line share their depth; steps on a slope do not. */
   function bottom(z: number) {
-    for (const a of others.length ? others : [area]) desk.change(a.name, { bottom: z });
+    for (const a of others.length && !climbs(area) ? others : [area]) desk.change(a.name, { bottom: z });
   }
 </script>
 

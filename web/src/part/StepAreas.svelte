@@ -16,16 +16,17 @@
   const layers = $derived(desk.areas.some((a) => a.bottom === null && a.feature.layer_depth !== null));
   const details = $derived(desk.layout!.details);
 
-  /** Holes of one size share a line; everything else has its own. */
+  /** Holes of one size share a line, and so do the steps on one slope; everything else has its own. */
   const lines = $derived.by(() => {
     const out: { name: string; areas: Area[] }[] = [];
     for (const a of desk.areas) {
       const d = a.feature.diameter;
-      const group =
-        d === null
-          ? null
-          : `${number(d, 2)} mm, ${a.feature.through ? 'through' : number(a.feature.depth, 2)}`;
-      const name = group ? `holes ${group}` : a.name;
+      const group = a.feature.group
+        ? `steps on ${a.feature.group}`
+        : d !== null
+          ? `holes ${number(d, 2)} mm, ${a.feature.through ? 'through' : number(a.feature.depth, 2)}`
+          : null;
+      const name = group ?? a.name;
       const line = group ? out.find((l) => l.name === name) : undefined;
       if (line) line.areas.push(a);
       else out.push({ name, areas: [a] });
@@ -33,11 +34,17 @@
     return out.map((l) => (l.areas.length === 1 ? { ...l, name: l.areas[0]!.name } : l));
   });
 
-  function essence(a: Area): string {
-    const f = a.feature;
+  function essence(areas: Area[]): string {
+    const deep = areas.flatMap((a) => (a.bottom === null ? [] : [a.top - a.bottom]));
+    const [least, most] = [Math.min(...deep), Math.max(...deep)];
+    const widest = areas.flatMap((a) => a.feature.largest_cutter ?? []);
     const said = [
-      a.bottom === null ? 'depth not given' : `${length(a.top - a.bottom, desk.units)} deep`,
-      f.largest_cutter !== null ? `cutter ≤ ${number(f.largest_cutter, 2)}` : '',
+      !deep.length
+        ? 'depth not given'
+        : most - least < 1e-6
+          ? `${length(most, desk.units)} deep`
+          : `${number(least, 2)} to ${length(most, desk.units)} deep`,
+      widest.length ? `cutter ≤ ${number(Math.min(...widest), 2)}` : '',
     ];
     return said.filter(Boolean).join(', ');
   }
@@ -109,7 +116,7 @@
       />
       <button class="plain name" aria-pressed={chosen} onclick={(e) => select(e, l)}>
         {l.areas.length > 1 ? `${l.areas.length} ${l.name}` : l.name}
-        <span class="quiet">{essence(l.areas[0]!)}</span>
+        <span class="quiet">{essence(l.areas)}</span>
       </button>
     </li>
     {#if single && l.areas.includes(single)}

@@ -25,6 +25,11 @@ export interface Area {
   drilled: DrilledHole[];
 }
 
+/** A step on a slope: what is deeper is cut before it where both are cut, and never taken to be there already. */
+export function climbs(a: Area): boolean {
+  return a.feature.over_slope > 0;
+}
+
 export function areaIn(a: Area): api.AreaIn {
   return {
     outline: a.feature.outline as number[][],

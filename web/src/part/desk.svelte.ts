@@ -3,7 +3,7 @@
  * The server places and finds; here is only what was wished and what was accepted.
  */
 import * as api from '../api/client';
-import { areaIn, areaOf, carried, datumWords, fresh, withRegions, type Area } from './areas';
+import { areaIn, areaOf, carried, climbs, datumWords, fresh, withRegions, type Area } from './areas';
 import type {
   Datum,
   Finding,
@@ -446,7 +446,8 @@ export class Desk {
   regions(): Region[] {
     const names = this.cutNames;
     const before = this.areas.filter(
-      (a) => !a.accepted && a.bottom !== null && this.accepted.some((b) => b.after.includes(a.name)),
+      (a) =>
+        !a.accepted && a.bottom !== null && this.accepted.some((b) => !climbs(b) && b.after.includes(a.name)),
     );
     const known = [...names, ...before.map((a) => a.name)];
     return [...this.accepted, ...before].map((a) => ({
@@ -456,10 +457,11 @@ export class Desk {
       open_edges: a.open.length > 0 && a.open.length === a.feature.outline.length ? 'all' : a.open,
       top: a.top,
       bottom: a.bottom!,
-      after: a.after.filter((n) => known.includes(n)),
+      after: a.after.filter((n) => (climbs(a) ? names : known).includes(n)),
       floors: a.floors.filter((z) => z < a.top && z > a.bottom!),
       start: a.start,
       drilled: a.drilled.filter((h) => h.bottom == null || h.bottom < a.top),
+      over_slope: a.feature.over_slope,
       feature: { key: a.feature.key, kind: a.feature.kind },
     }));
   }

@@ -1,0 +1,197 @@
+"""Terrace steps: heights at which what stands above slopes and bent bottoms is cut, from the deepest one up.
+
+No level floor tells of a sloped wall, a cone, a ball's half, a drafted wall above a fillet: what stands above them
+belongs to no floor's area. It is cut down to level steps, each over all of the slope that lies below it and the floors
+beside that; so the first cuts go as deep as the flutes do, and finer steps climb the slope after them.
+"""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from shapely.geometry import Polygon
+from shapely.geometry.base import BaseGeometry
+
+from justbite.part.feet import SHEER
+from justbite.part.margin import BESIDE, RIM
+from justbite.part.named import LEVEL
+from justbite.part.shadow import shadow, sheets, united
+
+LEFT = 1.4
+"""mm that a step leaves on the slope, measured square to it, where it need not be finer than `FINEST` for that."""
+FINEST, COARSEST = 2.0, 8.0
+"""mm from step to step."""
+MOST_STEPS = 20
+"""On one slope."""
+MOST_SLOPES = 40
+LEAST_AREA = 2.0
+"""mm2 seen from above: smaller slopes, and smaller pieces of one, get no step."""
+LEAST_RISE = 0.4
+"""mm: what rises less is as good as level."""
+THICK, WIDE, LAST = 0.5, 0.3, 0.1
+"""mm: a step is for what stands higher and is wider than that; the last one, below a wall, for less, or a skin as high as
+the wall would stay on that."""
+
+
+@dataclass(frozen=True, slots=True)
+class Ground:
+    """What is known to be free down to a height: a floor, a hole."""
+
+    z: float
+    shape: BaseGeometry
+
+
+@dataclass(frozen=True, slots=True)
+class Terrace:
+    """A step: where the cutter may go at a height."""
+
+    z: float
+    shape: Polygon
+    over: float
+    """mm that the part's surface may lie below it."""
+    slope: int
+    """Number of the slope, from 1."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Slope:
+    """A connected slope of the part, or several that rise from one floor alike."""
+
+    triangles: NDArray[np.int64]
+    """(m, 3)"""
+    shape: BaseGeometry
+    low: float
+    high: float
+
+
+def terraces(vertices: NDArray[np.float64], triangles: NDArray[np.int32], known: NDArray[np.bool_],
+             grounds: Sequence[Ground], cut: Sequence[Ground], stock_top: float, hair: float
+             ) -> list[Terrace]:  # fmt: skip
+    """The steps on all slopes of a part.
+
+    `known` (m,): triangles of level floors. `cut`: what the areas found so
+    far take, and how deep. `hair`: mm that chords of one surface at two heights may lie apart.
+    """
+    found: list[Terrace] = []
+    for slope in _merged(_slopes(vertices, triangles, known), grounds, hair):
+        if _is_rim(slope, grounds, cut, stock_top, hair):
+            continue
+        number = found[-1].slope + 1 if found else 1
+        steps = _steps(slope, vertices, triangles, grounds, cut, stock_top, hair)
+        found += [Terrace(z, shape, over, number) for z, shape, over in steps]
+    return found
+
+
+def _slopes(vertices: NDArray[np.float64], triangles: NDArray[np.int32], known: NDArray[np.bool_]) -> list[_Slope]:
+    """The connected slopes, largest first."""
+    corners = vertices[triangles]
+    across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    own = np.nonzero(~known & (across[:, 2] > SHEER * np.linalg.norm(across, axis=1)))[0]
+    if not len(own):
+        return []
+    t = triangles[own].astype(np.int64)
+    sheet = sheets(t, len(vertices))
+    area = np.bincount(sheet, weights=across[own, 2] / 2)
+    found = []
+    for number in np.argsort(-area, kind="stable")[:MOST_SLOPES]:
+        if area[number] < LEAST_AREA:
+            break
+        mine = t[sheet == number]
+        z = vertices[mine, 2]
+        if np.ptp(z) >= LEAST_RISE:
+            found.append(_Slope(mine, united(vertices[:, :2], mine), float(z.min()), float(z.max())))
+    return found
+
+
+def _merged(slopes: list[_Slope], grounds: Sequence[Ground], hair: float) -> list[_Slope]:
+    """Slopes that rise from one floor to one height are one: each step goes round all of it."""
+    left, found = list(slopes), []
+    while left:
+        first = left.pop(0)
+        feet = [g.shape for g in grounds if g.z <= first.low + LEVEL and g.shape.distance(first.shape) < 2.0 * hair]
+        alike = [
+            s for s in left
+            if abs(s.low - first.low) < LEVEL and abs(s.high - first.high) < LEVEL
+            and any(g.distance(s.shape) < 2.0 * hair for g in feet)
+        ]  # fmt: skip
+        left = [s for s in left if not any(s is a for a in alike)]
+        every = [first, *alike]
+        whole = shapely.union_all([s.shape for s in every])
+        found.append(_Slope(np.concatenate([s.triangles for s in every]), whole, first.low, first.high))
+    return found
+
+
+def _is_rim(slope: _Slope, grounds: Sequence[Ground], cut: Sequence[Ground], stock_top: float, hair: float) -> bool:
+    """A chamfer or a rounded edge at the top of what stands: told, and left to a tool of its own."""
+    if slope.high - slope.low > RIM or not slope.shape.buffer(-RIM / 2.0).is_empty:
+        return False
+    if stock_top <= slope.high + LEVEL:
+        return not any(abs(g.z - slope.low) < LEVEL and g.shape.distance(slope.shape) < 2.0 * hair for g in grounds)
+    over = shapely.union_all([c.shape for c in cut if c.z <= slope.high + LEVEL])
+    return not _wide(slope.shape.difference(over), WIDE)
+
+
+def _steps(slope: _Slope, vertices: NDArray[np.float64], triangles: NDArray[np.int32], grounds: Sequence[Ground],
+           cut: Sequence[Ground], stock_top: float, hair: float) -> list[tuple[float, Polygon, float]]:  # fmt: skip
+    """The steps on one slope, from the lowest up: how high, where, how far above the one before."""
+    beside = [g for g in grounds if g.shape.distance(slope.shape) < 2.0 * hair]
+    corners = vertices[triangles]
+    x1, y1, x2, y2 = shapely.union_all([slope.shape, *(g.shape for g in beside)]).bounds
+    low, high = corners.min(axis=1), corners.max(axis=1)
+    by = 1.0
+    near = triangles[
+        ((low[:, 0] < x2 + by) & (high[:, 0] > x1 - by)) & ((low[:, 1] < y2 + by) & (high[:, 1] > y1 - by))
+    ]
+    found: list[tuple[float, Polygon, float]] = []
+    done: BaseGeometry = Polygon()
+    last = slope.low
+    for z in _heights(slope, vertices):
+        if z > stock_top - THICK:
+            break
+        above = shadow(vertices, near, z)
+        gone = [c.shape for c in cut if c.z <= z + THICK]
+        fresh = slope.shape.difference(shapely.union_all([above, done, *gone]))
+        least = WIDE if z < slope.high else LAST
+        if not _wide(fresh, least):
+            continue
+        ground = shapely.union_all([g.shape for g in beside if g.z <= z + LEVEL])
+        joined = shapely.union_all([slope.shape, ground])
+        joined = joined.buffer(2.0 * hair, join_style="mitre").buffer(-2.0 * hair, join_style="mitre")
+        filled = shapely.union_all([Polygon(g.exterior) for g in shapely.get_parts(joined) if isinstance(g, Polygon)])
+        # Hairs between chords at two heights are no islands.
+        solid = above.buffer(-hair, join_style="mitre").buffer(hair, join_style="mitre")
+        for piece in shapely.get_parts(filled.difference(solid)):
+            clean = piece.buffer(-BESIDE, join_style="mitre").buffer(BESIDE, join_style="mitre")
+            if not isinstance(clean, Polygon) or not _wide(fresh.intersection(clean), least):
+                continue
+            found.append((z, shapely.orient_polygons(clean), z - last))
+        done = shapely.union_all([done, slope.shape.difference(above)])
+        last = z
+    return found
+
+
+def _heights(slope: _Slope, vertices: NDArray[np.float64]) -> list[float]:
+    """The heights of the steps of a slope, lowest first: finer where it is flatter."""
+    corners = vertices[slope.triangles]
+    across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    size = np.linalg.norm(across, axis=1)
+    low, high = corners[:, :, 2].min(axis=1), corners[:, :, 2].max(axis=1)
+    finest = max(FINEST, (slope.high - slope.low) / MOST_STEPS)
+    z, found = slope.low, []
+    while z < slope.high - LEVEL:
+        here = (low < z + finest) & (high > z)
+        # Of what is seen from above, how much it is seen so.
+        level = float(across[here, 2] @ (across[here, 2] / size[here]) / across[here, 2].sum())
+        z += min(COARSEST, max(finest, LEFT / level))
+        z = slope.high if slope.high - z < 0.25 * finest else math.ceil(100.0 * z) / 100.0
+        found.append(z)
+    return found
+
+
+def _wide(shape: BaseGeometry, least: float) -> bool:
+    """Whether more of a shape than crumbs is wider than `least` mm."""
+    core = shape.buffer(-least / 2.0, join_style="mitre")
+    return bool(core.buffer(least / 2.0, join_style="mitre").area >= LEAST_AREA)
