@@ -115,7 +115,7 @@ def region_of(feature: Feature, name: str = "") -> Region:
         else list(feature.open_edges),
         top=feature.top, bottom=feature.bottom, after=list(feature.after),
         over_slope=round(feature.over_slope, 3),
-        feature={"key": feature.key, "kind": feature.kind},
+        feature={"key": feature.key, "kind": feature.kind, "group": feature.group},
     )  # fmt: skip
 
 

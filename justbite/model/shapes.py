@@ -15,6 +15,7 @@ from shapely.validation import explain_validity
 
 from justbite.errors import JobError
 from justbite.model.job import Job, KeepOut, Region, Vertex
+from justbite.model.kept import Kept
 
 NOTHING = Polygon()
 ONE_BORDER = 0.02
@@ -23,6 +24,8 @@ SAME = 1e-6
 """mm between heights that are one."""
 OVERLAP = 1e-3
 """mm2 that two areas must share to be over each other."""
+_SHAPES, _SPACES = Kept(512), Kept(4)
+"""Of the last regions, and of the last jobs."""
 
 
 def edge_points(a: Vertex, b: Vertex, chord: float) -> NDArray[np.float64]:
@@ -81,6 +84,10 @@ def borders_of(shape: BaseGeometry) -> list[NDArray[np.float64]]:
 
 def region_shape(region: Region, chord: float) -> BaseGeometry:
     """The region's outline less its islands."""
+    return _SHAPES.get(region, chord, lambda: _region_shape(region, chord))
+
+
+def _region_shape(region: Region, chord: float) -> BaseGeometry:
     name = f'Area "{region.name}": the outline'
     shape: BaseGeometry = polygon_of(region.outline, chord, name)
     for number, ring in enumerate(region.islands, 1):
@@ -252,6 +259,12 @@ def job_space(job: Job, region: Region, strip: float, chord: float) -> BaseGeome
 
     An open edge that leads into areas at least as deep leads no farther than these do.
     """
+    if job.region(region.name) is not region:
+        return _job_space(job, region, strip, chord)
+    return _SPACES.get(job, (region.name, strip, chord), lambda: _job_space(job, region, strip, chord))
+
+
+def _job_space(job: Job, region: Region, strip: float, chord: float) -> BaseGeometry:
     led = _led_into(job, region, chord) if region.open_edges else []
     if led:
         shapes = {r.name: region_shape(r, chord) for r in [region, *led]}

@@ -20,7 +20,7 @@ from justbite.model.part import Body
 from justbite.model.shapes import free_space
 from justbite.part.details import details_of
 from justbite.part.floors import LEAST_AREA, Level, level_floors
-from justbite.part.margin import BESIDE, Around, Edges, falling, leading_out, noded, over_rims, reached_out
+from justbite.part.margin import BESIDE, Around, Edges, falling, leading_out, long_enough, noded, over_rims, reached_out
 from justbite.part.named import LEVEL, flat, plane_shape, told, with_names
 from justbite.part.reach import inside_corners, reach_of, ring_area
 from justbite.part.rings import as_circle, circle_of, onto_circles, ring_with_arcs
@@ -190,7 +190,9 @@ def _terraces(model: Model, floors: list[Level], grounds: list[Ground], found: l
         feature = _climbing(coarse, "terrace step", step.shape, around.solid.boundary, above, around, stock_top, step.z)
         if feature is not None:
             note = f"a step that climbs a slope, {step.over:.3g} mm above what is below"
-            made.append(replace(feature, note=note, over_slope=step.over, group=f"slope {step.slope}"))
+            # Steps on two slopes may lie about the same place.
+            group, key = f"slope {step.slope}", f"{feature.key} {step.slope}"
+            made.append(replace(feature, key=key, note=note, over_slope=step.over, group=group))
     return made
 
 
@@ -337,6 +339,7 @@ def _ring(model: Model, ring: BaseGeometry, opened: BaseGeometry | None, solid: 
         # At the tip between the stock's border and a round part that touches it both sides lie on the border.
         out = np.column_stack([ways[:, 1], -ways[:, 0]]) / np.maximum(np.hypot(*ways.T), 1e-12)[:, None]
         marks &= ~shapely.contains_xy(solid, middles + CHORD * out)
+        marks = long_enough(points, marks)
     points, marks = onto_circles(points, marks, model.rounds, CHORD, ANGLE)
     found = ring_with_arcs(points, marks, model.arc_tolerance, model.most_turn)
     plain = Polygon(points)

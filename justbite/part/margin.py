@@ -27,6 +27,10 @@ LEAST_MARGIN = 1e-3
 """mm2 of stock beside the part, at least."""
 FIN = 0.5
 """mm: half of what may stand between two strips at least."""
+SHORTEST = 0.5
+"""mm: an open stretch of a border, at least."""
+HARDLY = 0.05
+"""mm: shorter edges tell no direction."""
 NEXT = 0.02
 """mm: how far beyond the end of a stretch the outline's direction is taken."""
 
@@ -84,7 +88,32 @@ def leading_out(shape: Polygon, opened: BaseGeometry, above: BaseGeometry, hair:
     `opened`: lines that bound it and are known to be open.
     """
     points = noded(np.asarray(shape.exterior.coords)[:-1, :2], opened)
-    return points, ~shapely.contains_xy(above, _probes(points, PROBE * hair))
+    open_ = ~shapely.contains_xy(above, _probes(points, PROBE * hair))
+    return points, long_enough(points, open_)
+
+
+def long_enough(points: NDArray[np.float64], open_: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Which edges of a ring (n, 2) are in an open stretch that is long enough to lead anywhere.
+
+    Nor does one begin or end with an edge of a few hundredths of a millimetre: what lies beyond that, straight out, may
+    lie beside the stretch.
+    """
+    if open_.all() or not open_.any():
+        return open_
+    lengths = np.hypot(*(np.roll(points, -1, axis=0) - points).T)
+    kept = open_.copy()
+    for by in (1, -1):
+        # From closed edges on, one after the other.
+        for _ in range(len(kept)):
+            ends = kept & ~np.roll(kept, by) & (lengths < HARDLY)
+            if not ends.any():
+                break
+            kept[ends] = False
+    begin = int(np.argmin(kept))
+    turned, lengths = np.roll(kept, -begin), np.roll(lengths, -begin)
+    run = np.cumsum(np.diff(turned, prepend=turned[0]))
+    far = np.bincount(run, weights=lengths)[run]
+    return np.roll(turned & (far >= SHORTEST), begin)
 
 
 def over_rims(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.bool_], hair: float, above: BaseGeometry,

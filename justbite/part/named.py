@@ -78,7 +78,7 @@ def flat(ring: Vertices, chord: float = 0.005) -> Polygon:
 
 def with_names(found: list[Feature]) -> list[Feature]:
     """Names that tell the kind, numbered by size, of steps from the lowest up; holes tell their diameter."""
-    order = sorted(found, key=lambda f: (f.bottom if f.kind == STEP else 0.0, -f.area, f.key))
+    order = sorted(found, key=lambda f: (f.kind == STEP, f.bottom if f.kind == STEP else 0.0, -f.area, f.key))
     counts: dict[str, int] = {}
     names: dict[str, str] = {}
     stems: dict[str, str] = {}
@@ -88,6 +88,8 @@ def with_names(found: list[Feature]) -> list[Feature]:
         names[f.key] = f"{stem}{', ' if f.diameter is not None else ' '}{counts[stem]}"
         stems[f.key] = stem
     names = {k: n if counts[stems[k]] > 1 else stems[k] for k, n in names.items()}
+    # The steps of one slope follow each other.
+    order.sort(key=lambda f: f.group)
     called = [replace(f, name=names[f.key], after=tuple(names[k] for k in f.after if k in names)) for f in order]
     return [replace(f, note=_counterbore(f, called) or f.note) for f in called]
 

@@ -16,7 +16,7 @@ from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
 from justbite.part.feet import SHEER
-from justbite.part.margin import BESIDE, RIM
+from justbite.part.margin import RIM
 from justbite.part.named import LEVEL
 from justbite.part.shadow import shadow, sheets, united
 
@@ -27,12 +27,14 @@ FINEST, COARSEST = 2.0, 8.0
 MOST_STEPS = 20
 """On one slope."""
 MOST_SLOPES = 40
+WHISKER = 0.1
+"""mm: half of how wide a step is everywhere at least."""
 LEAST_AREA = 2.0
 """mm2 seen from above: smaller slopes, and smaller pieces of one, get no step."""
 LEAST_RISE = 0.4
 """mm: what rises less is as good as level."""
 THICK, WIDE, LAST = 0.5, 0.3, 0.1
-"""mm: a step is for what stands higher and is wider than that; the last one, below a wall, for less, or a skin as high as
+"""mm: a step is for what stands higher and is wider than that; the last one, below a wall, for less: a skin as high as
 the wall would stay on that."""
 
 
@@ -163,11 +165,9 @@ def _steps(slope: _Slope, vertices: NDArray[np.float64], triangles: NDArray[np.i
         filled = shapely.union_all([Polygon(g.exterior) for g in shapely.get_parts(joined) if isinstance(g, Polygon)])
         # Hairs between chords at two heights are no islands.
         solid = above.buffer(-hair, join_style="mitre").buffer(hair, join_style="mitre")
-        for piece in shapely.get_parts(filled.difference(solid)):
-            clean = piece.buffer(-BESIDE, join_style="mitre").buffer(BESIDE, join_style="mitre")
-            if not isinstance(clean, Polygon) or not _wide(fresh.intersection(clean), least):
-                continue
-            found.append((z, shapely.orient_polygons(clean), z - last))
+        for piece in shapely.get_parts(_without_whiskers(filled.difference(solid))):
+            if isinstance(piece, Polygon) and _wide(fresh.intersection(piece), least):
+                found.append((z, shapely.orient_polygons(piece), z - last))
         done = shapely.union_all([done, slope.shape.difference(above)])
         last = z
     return found
@@ -189,6 +189,12 @@ def _heights(slope: _Slope, vertices: NDArray[np.float64]) -> list[float]:
         z = slope.high if slope.high - z < 0.25 * finest else math.ceil(100.0 * z) / 100.0
         found.append(z)
     return found
+
+
+def _without_whiskers(shape: BaseGeometry) -> BaseGeometry:
+    """What of a shape is wide enough, and no more than that: of the part nothing."""
+    core = shape.buffer(-WHISKER, join_style="mitre")
+    return core.buffer(WHISKER, join_style="mitre").intersection(shape)
 
 
 def _wide(shape: BaseGeometry, least: float) -> bool:

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from justbite.layout import Layout, lay_out
+from justbite.model.part import Part
 from justbite.model.placing import Margins, Placing
 from justbite.part.read import read_part
 
@@ -112,7 +113,14 @@ def stl_of(shape: Any, sagitta: float = 0.02, turn: float = 0.3) -> bytes:
 
 def laid(shape: Any, margin: float = 0.0, stl: bool = False, stock_above: float = 0.0) -> Layout:
     """The shape read from a file and laid in stock that is larger by `margin` mm all round."""
+    return read_and_laid(shape, margin, stl, stock_above)[1]
+
+
+def read_and_laid(shape: Any, margin: float = 0.0, stl: bool = False, stock_above: float = 0.0
+                  ) -> tuple[Part, Layout]:  # fmt: skip
+    """The same, with the part that was read."""
     data, name = (stl_of(shape), "solid.stl") if stl else (step_of(shape), "solid.step")
     part = read_part(data, name, "mm" if stl else None, 0.02, 0.002)
     stock = Margins(x=(margin, margin), y=(margin, margin), z=(0.0, stock_above))
-    return lay_out(part, Placing(stock=stock))
+    assert isinstance(part, Part)
+    return part, lay_out(part, Placing(stock=stock))

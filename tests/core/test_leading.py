@@ -65,7 +65,7 @@ def rings() -> dict[str, Any]:
 class LeadingTest(SimpleTestCase):
     def area(self, made: Job, radius: float = 5.0) -> Any:
         operation, region = made.operations[-1], made.region("high")
-        gone = _gone_before(made, operation, region, CHORD)
+        gone = _gone_before(made, operation, region, 0.0, CHORD)
         return make_area(made, region, radius, WALL, 0.005, CHORD, 0.1, gone)
 
     def test_what_a_cutter_comes_to(self) -> None:
@@ -89,25 +89,25 @@ class LeadingTest(SimpleTestCase):
         data = stairs()
         data["operations"][0]["regions"] = ["high"]
         made = parse_job(data)
-        gone = _gone_before(made, made.operations[0], made.region("high"), CHORD)
+        gone = _gone_before(made, made.operations[0], made.region("high"), 0.0, CHORD)
         self.assertTrue(gone.covers(shapely.box(1, 1, 59, 19)))
         self.assertAlmostEqual(self.area(made).material.area, 60 * 20, delta=0.01)
 
     def test_what_an_earlier_operation_cut_is_told_by_what_it_swept(self) -> None:
         made = apart("low", "high")
-        self.assertTrue(_gone_before(made, made.operations[1], made.region("high"), CHORD).is_empty)
+        self.assertTrue(_gone_before(made, made.operations[1], made.region("high"), 0.0, CHORD).is_empty)
         for row in plan(made).report["operations"]:
             self.assertLessEqual(row["max_over_target"], 1.05)
 
     def test_what_a_later_operation_is_to_cut_stands(self) -> None:
         made = apart("high", "low")
-        self.assertTrue(_gone_before(made, made.operations[0], made.region("high"), CHORD).is_empty)
+        self.assertTrue(_gone_before(made, made.operations[0], made.region("high"), 0.0, CHORD).is_empty)
 
     def test_a_shallower_area_before_takes_nothing_away(self) -> None:
         data = stairs()
         data["regions"][0]["bottom"] = -4
         made = parse_job(data)
-        self.assertTrue(_gone_before(made, made.operations[0], made.region("high"), CHORD).is_empty)
+        self.assertTrue(_gone_before(made, made.operations[0], made.region("high"), 0.0, CHORD).is_empty)
 
     def test_borders_that_are_one_leave_no_seam(self) -> None:
         (whole,) = shapely.get_parts(self.area(parse_job(rings())).material)

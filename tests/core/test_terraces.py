@@ -4,12 +4,17 @@ import math
 from itertools import pairwise
 from typing import Any
 
+import numpy as np
 from django.test import SimpleTestCase
 
-from justbite.layout import Layout
+from justbite.layout import Layout, corners_in, region_of
 from justbite.model.feature import Feature
+from justbite.model.moves import CUT, ENTRY
+from justbite.model.parse import parse_job
+from justbite.part.margin import long_enough
 from justbite.part.named import STEP
-from tests.core.solids import block, cone, cut, cylinder, joined, laid, lying, sphere, with_edges
+from justbite.plan import plan
+from tests.core.solids import block, cone, cut, cylinder, joined, laid, lying, read_and_laid, sphere, with_edges
 
 
 def steps(layout: Layout) -> list[Feature]:
@@ -66,6 +71,8 @@ class PlacesTest(SimpleTestCase):
         ):
             for stl in (False, True):
                 found = steps(laid(part, stl=stl))
+                # Up to a step below the top.
+                self.assertGreater(found[-1].bottom, -4.5)
                 self.assertGreater(len(found), 3)
                 for step in found:
                     self.assertAlmostEqual(step.area / section(step.bottom), 1.0, delta=0.005, msg=step.name)
@@ -111,3 +118,53 @@ class NoStepsTest(SimpleTestCase):
 
     def test_a_part_without_slopes_has_none(self) -> None:
         self.assertEqual(steps(laid(hollow(), 2.0)), [])
+
+
+class OpenStretchTest(SimpleTestCase):
+    def test_hairs_at_the_end_of_an_open_stretch_and_short_ones_are_closed(self) -> None:
+        """A square whose right side is open, with a hair of 0.012 mm that looks elsewhere where that side begins."""
+        points = np.array([(0, 0), (9.99, 0), (10, 0.005), (10, 10), (9.7, 10), (0, 10)], dtype=float)
+        open_ = np.array([False, True, True, False, False, False])
+        self.assertEqual(long_enough(points, open_).tolist(), [False, False, True, False, False, False])
+        short = np.array([False, False, False, True, False, False])
+        self.assertFalse(long_enough(points, short).any())
+        self.assertTrue(long_enough(points, np.ones(6, dtype=bool)).all())
+        # Wherever the ring begins.
+        turned = long_enough(np.roll(points, 4, axis=0), np.roll(open_, 4))
+        self.assertEqual(np.roll(turned, -4).tolist(), [False, False, True, False, False, False])
+
+
+class CutTest(SimpleTestCase):
+    """A bowl of 16 mm in a block that no floor tells of, whole chain."""
+
+    def test_from_the_floor_up_within_the_bite_and_the_part(self) -> None:
+        part, layout = read_and_laid(cut(block((0, 0, -20), (50, 50, 0)), sphere(25, 25, 4, 16)))
+        regions = [region_of(f).model_dump(mode="json") for f in layout.features.features]
+        job = {
+            "format": "justbite-job", "version": 1, "name": "bowl", "units": "mm", "machine": "harbour-mill",
+            "material": "aluminium-wrought", "part": {"matrix": layout.matrix.tolist()},
+            "tools": [{"number": 1, "diameter": 8, "flutes": 3, "flute_length": 20, "stickout": 30}],
+            "stock": layout.stock.model_dump(mode="json", exclude_none=True), "regions": regions,
+            "operations": [{"name": "rough", "kind": "rough", "regions": [r["name"] for r in regions], "tool": 1,
+                            "tolerance": 0.02, "allowance": {"wall": 0.2, "floor": 0.1}}],
+        }  # fmt: skip
+        parsed = parse_job(job)
+        made = plan(parsed, part=corners_in(parsed, part))
+        (operation,) = made.report["operations"]
+        cutting = np.isin(made.trace.part, (CUT, ENTRY)) & (made.trace.share > 0.2)
+        cut_at = list(dict.fromkeys(made.trace.level[cutting].round(2).tolist()))
+        self.assertEqual(cut_at, sorted(cut_at))
+        self.assertEqual(len(cut_at), len(regions))
+        self.assertGreater(len(cut_at), 2)
+        self.assertLess(operation["max_over_target"], 1.05)
+        self.assertLess(operation["p999_over_target"], 1.02)
+        self.assertLess(operation["left_over_share"], 0.001)
+        self.assertEqual(made.report["into_part"]["deep_mm"], 0.0)
+        self.assertEqual([w["code"] for w in made.report["warnings"] if w["severity"] == "error"], [])
+        # Steps leave what they leave; it is not told as forgotten. With one of them left out it is.
+        self.assertEqual(made.report["stands_mm3"], 0)
+        job["operations"][0]["regions"] = [regions[-1]["name"]]  # type: ignore[index]
+        job["regions"] = [regions[-1] | {"after": []}]
+        parsed = parse_job(job)
+        alone = plan(parsed, part=corners_in(parsed, part))
+        self.assertGreater(alone.report["stands_mm3"], 1000)

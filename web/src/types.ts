@@ -58,7 +58,7 @@ export interface Region {
   after?: string[];
   start?: [number, number] | null;
   drilled?: DrilledHole[];
-  feature?: { key: string; kind: string } | null;
+  feature?: { key: string; kind: string; group?: string } | null;
 }
 
 export interface Operation {

@@ -1,6 +1,8 @@
 <script lang="ts">
   /** Which areas an operation cuts, how deep, what it leaves on; and the operation for what it cannot reach. */
+  import { length } from '../format';
   import QuantityField from '../parts/QuantityField.svelte';
+  import type { Region } from '../types';
   import type { BenchState } from './bench.svelte';
   import { withRest, without } from './rest';
 
@@ -9,6 +11,26 @@
   const document = $derived(bench.document!);
   const units = $derived(bench.units);
   const regions = $derived(document.regions.filter((r) => operation.regions.includes(r.name)));
+  /** The steps on one slope share a line: each ends where the part says. */
+  const lines = $derived.by(() => {
+    const out: { name: string; steps: boolean; regions: Region[] }[] = [];
+    for (const r of regions) {
+      const group = r.feature?.group as string | undefined;
+      const line = group ? out.find((l) => l.steps && l.name === group) : undefined;
+      if (line) line.regions.push(r);
+      else out.push({ name: group || r.name, steps: !!group, regions: [r] });
+    }
+    return out;
+  });
+  function range(own: Region[]): string {
+    const floors = own.map((r) => r.bottom);
+    const [low, high] = [Math.min(...floors), Math.max(...floors)].map((z) => length(z, units));
+    return low === high ? `floor Z ${low}` : `floors Z ${low!.split(' ')[0]} to ${high}`;
+  }
+  function leaveOut(own: Region[]) {
+    const names = own.map((r) => r.name);
+    void bench.changeOperation((o) => ({ ...o, regions: o.regions.filter((n) => !names.includes(n)) }));
+  }
   const others = $derived(document.regions.filter((r) => !operation.regions.includes(r.name)));
   const rest = $derived(withRest(document, bench.operation, bench.stores?.tools ?? []));
   async function addRest() {
@@ -24,21 +46,27 @@
   }
 </script>
 
-{#each regions as region (region.name)}
-  <QuantityField
-    label={region.name}
-    value={region.bottom}
-    {units}
-    note="floor Z"
-    onchange={(v) => bench.changeRegion(region.name, (r) => ({ ...r, bottom: v }))}
-  />
-  {#if regions.length > 1}
+{#each lines as line (line.name)}
+  {#if line.steps}
+    <p class="steps">
+      {line.name}: {line.regions.length === 1 ? 'one step' : `${line.regions.length} steps`}
+      <span class="quiet">{range(line.regions)}</span>
+    </p>
+  {:else}
+    {@const region = line.regions[0]!}
+    <QuantityField
+      label={region.name}
+      value={region.bottom}
+      {units}
+      note="floor Z"
+      onchange={(v) => bench.changeRegion(region.name, (r) => ({ ...r, bottom: v }))}
+    />
+  {/if}
+  {#if lines.length > 1}
     <button
       class="plain drop"
-      aria-label="Leave {region.name} out of this operation"
-      onclick={() =>
-        bench.changeOperation((o) => ({ ...o, regions: o.regions.filter((n) => n !== region.name) }))}
-      >leave out</button
+      aria-label="Leave {line.name} out of this operation"
+      onclick={() => leaveOut(line.regions)}>leave out</button
     >
   {/if}
 {/each}
@@ -99,6 +127,13 @@
     margin: -2px 0 2px auto;
     font-size: 12.5px;
     color: var(--quiet);
+  }
+  .steps {
+    display: flex;
+    justify-content: space-between;
+    gap: 8px;
+    margin: 4px 0;
+    font-size: 13px;
   }
   .hint {
     margin-top: 6px;

@@ -83,7 +83,7 @@
     {@render head(
       'area',
       'Area & depth',
-      `${regions.map((r) => r.name).join(', ')}; down to ${length(deepest, units)}`,
+      `${[...new Set(regions.map((r) => r.feature?.group || r.name))].join(', ')}; down to ${length(deepest, units)}`,
     )}
     {#if open.area}
       <AreaDepth {bench} />

@@ -462,7 +462,7 @@ export class Desk {
       start: a.start,
       drilled: a.drilled.filter((h) => h.bottom == null || h.bottom < a.top),
       over_slope: a.feature.over_slope,
-      feature: { key: a.feature.key, kind: a.feature.kind },
+      feature: { key: a.feature.key, kind: a.feature.kind, group: a.feature.group },
     }));
   }
 
