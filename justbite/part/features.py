@@ -21,12 +21,12 @@ from justbite.model.shapes import free_space
 from justbite.part.details import details_of
 from justbite.part.floors import LEAST_AREA, Level, level_floors
 from justbite.part.margin import BESIDE, Around, Edges, falling, leading_out, long_enough, noded, over_rims, reached_out
-from justbite.part.named import LEVEL, flat, plane_shape, told, with_names
+from justbite.part.named import LEVEL, STEP, flat, plane_shape, told, with_names
 from justbite.part.reach import inside_corners, reach_of, ring_area
 from justbite.part.rings import as_circle, circle_of, onto_circles, ring_with_arcs
 from justbite.part.shadow import HAIR, shadow
 from justbite.part.solid import ANGLE, CHORD
-from justbite.part.terraces import Ground, terraces
+from justbite.part.terraces import Ground, Terrace, terraces
 
 SLOT_LENGTH = 2.2
 """Area over width squared from which a pocket of one width is a slot."""
@@ -165,14 +165,17 @@ def _floor(model: Model, level: Level, face: Polygon, seen: _Seen, stock_top: fl
     return [f for f in found if f is not None]
 
 
-def _climbing(model: Model, kind: Kind, shape: Polygon, opened: BaseGeometry, above: BaseGeometry, around: Around,
-              stock_top: float, z: float) -> Feature | None:  # fmt: skip
-    """The feature of a step on a slope; `opened`: lines on its border that are known to be open."""
-    points, open_ = leading_out(shape, opened, above, model.hair)
-    border: BaseGeometry | None = None
+def _climbing(model: Model, step: Terrace, around: Around, stock_top: float) -> Feature | None:
+    """The feature of a step on a slope."""
+    shape, border = step.shape, None
+    points, open_ = leading_out(shape, around.solid.boundary, step.above, model.hair)
     if open_.any():
-        shape, border = reached_out(shape, points, open_, model.hair, above, around)
-    return _feature(model, kind, shape, border, stock_top, z, "")
+        shape, border = reached_out(shape, points, open_, model.hair, step.above, around)
+    note = f"a step that climbs a slope, {step.over:.3g} mm above what is below"
+    feature = _feature(model, "terrace step", shape, border, stock_top, step.z, note)
+    # Steps on two slopes may lie about the same place.
+    group, key = f"slope {step.slope}", f"{feature.key} {step.slope}" if feature else ""
+    return replace(feature, key=key, over_slope=step.over, group=group) if feature else None
 
 
 def _terraces(model: Model, floors: list[Level], grounds: list[Ground], found: list[Feature], around: Around,
@@ -184,16 +187,9 @@ def _terraces(model: Model, floors: list[Level], grounds: list[Ground], found: l
     coarse = replace(model, arc_tolerance=max(model.arc_tolerance, SLOPE_ARC))
     holes = [Ground(f.bottom, flat(f.outline)) for f in found if f.through]
     cut = [Ground(f.bottom, plane_shape(f)) for f in found]
-    made = []
-    for step in terraces(model.vertices, model.triangles, known, [*grounds, *holes], cut, stock_top, model.hair):
-        above = model.shadow(step.z)
-        feature = _climbing(coarse, "terrace step", step.shape, around.solid.boundary, above, around, stock_top, step.z)
-        if feature is not None:
-            note = f"a step that climbs a slope, {step.over:.3g} mm above what is below"
-            # Steps on two slopes may lie about the same place.
-            group, key = f"slope {step.slope}", f"{feature.key} {step.slope}"
-            made.append(replace(feature, key=key, note=note, over_slope=step.over, group=group))
-    return made
+    steps = terraces(model.vertices, model.triangles, known, [*grounds, *holes], cut, stock_top, model.hair)
+    made = [_climbing(coarse, step, around, stock_top) for step in steps]
+    return [feature for feature in made if feature is not None]
 
 
 def _through(model: Model, silhouette: BaseGeometry, bottom: float, stock_top: float) -> list[Feature]:
@@ -296,7 +292,9 @@ def area_feature(kind: Kind, outline: Vertices, islands: tuple[Vertices, ...], o
     largest: float | None
     if circle is not None:
         narrow = largest = 2 * circle.radius
-    elif len(open_edges) == len(outline) and not islands:
+    elif (len(open_edges) == len(outline) and not islands) or kind == STEP:
+        # Of steps it is not told: a slope's section may have thousands of corners, and what a cutter leaves in them is
+        # little beside what the step does.
         narrow = largest = None
     else:
         # Wide enough for any cutter that the walls let in.

@@ -7,7 +7,7 @@ beside that; so the first cuts go as deep as the flutes do, and finer steps clim
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import shapely
@@ -54,7 +54,9 @@ class Terrace:
     shape: Polygon
     over: float
     """mm that the part's surface may lie below it."""
-    slope: int
+    above: BaseGeometry
+    """What of the part stands above it, there and about."""
+    slope: int = 0
     """Number of the slope, from 1."""
 
 
@@ -83,7 +85,7 @@ def terraces(vertices: NDArray[np.float64], triangles: NDArray[np.int32], known:
             continue
         number = found[-1].slope + 1 if found else 1
         steps = _steps(slope, vertices, triangles, grounds, cut, stock_top, hair)
-        found += [Terrace(z, shape, over, number) for z, shape, over in steps]
+        found += [replace(step, slope=number) for step in steps]
     return found
 
 
@@ -137,8 +139,8 @@ def _is_rim(slope: _Slope, grounds: Sequence[Ground], cut: Sequence[Ground], sto
 
 
 def _steps(slope: _Slope, vertices: NDArray[np.float64], triangles: NDArray[np.int32], grounds: Sequence[Ground],
-           cut: Sequence[Ground], stock_top: float, hair: float) -> list[tuple[float, Polygon, float]]:  # fmt: skip
-    """The steps on one slope, from the lowest up: how high, where, how far above the one before."""
+           cut: Sequence[Ground], stock_top: float, hair: float) -> list[Terrace]:  # fmt: skip
+    """The steps on one slope, from the lowest up."""
     beside = [g for g in grounds if g.shape.distance(slope.shape) < 2.0 * hair]
     corners = vertices[triangles]
     x1, y1, x2, y2 = shapely.union_all([slope.shape, *(g.shape for g in beside)]).bounds
@@ -147,7 +149,7 @@ def _steps(slope: _Slope, vertices: NDArray[np.float64], triangles: NDArray[np.i
     near = triangles[
         ((low[:, 0] < x2 + by) & (high[:, 0] > x1 - by)) & ((low[:, 1] < y2 + by) & (high[:, 1] > y1 - by))
     ]
-    found: list[tuple[float, Polygon, float]] = []
+    found: list[Terrace] = []
     done: BaseGeometry = Polygon()
     last = slope.low
     for z in _heights(slope, vertices):
@@ -167,7 +169,7 @@ def _steps(slope: _Slope, vertices: NDArray[np.float64], triangles: NDArray[np.i
         solid = above.buffer(-hair, join_style="mitre").buffer(hair, join_style="mitre")
         for piece in shapely.get_parts(_without_whiskers(filled.difference(solid))):
             if isinstance(piece, Polygon) and _wide(fresh.intersection(piece), least):
-                found.append((z, shapely.orient_polygons(piece), z - last))
+                found.append(Terrace(z, shapely.orient_polygons(piece), z - last, above))
         done = shapely.union_all([done, slope.shape.difference(above)])
         last = z
     return found

@@ -3,8 +3,10 @@
 The map of the stock and the walls are made from the job alone.
 """
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from itertools import pairwise
 
 import numpy as np
 import shapely
@@ -31,7 +33,8 @@ It goes slower, and what it removes in a minute is measured in any case."""
 SLOW, EQUAL, WHOLE_WIDTH = 0.5, 1.02, 0.9
 """Over the bite's: feeds by which alone ways in are told from cuts, and what they may remove in a minute then. Over the
 diameter: width of a stroke that may be as much quicker as a tooth bears there."""
-
+OWN_LEVEL = 1.05
+"""How much more what is cut counts for an area whose level it may be: more than the areas that lie in it differ by."""
 
 Tick = Callable[[float], None]
 
@@ -269,6 +272,10 @@ def _axial(job: Job, operation: Operation, steps: Steps, moves: Moves, ap: float
         weight = shapely.contains_xy(region_shape(region, chord), *spots).astype(float)
         weight += shapely.contains_xy(job_space(job, region, AIR * radius + operation.allowance.wall, chord), *spots)
         shares[index] = np.bincount(run[block[own]], weights=weight * steps.volume[own], minlength=shares.shape[1])
+        # Steps on a slope lie in each other altogether: those are its levels that its depth is parted into.
+        between = {*floors_before(job, operation, region, chord), *(z for z in region.floors if floor < z < top)}
+        marks = [top, *sorted(between, reverse=True), floor]
+        shares[index, run[walked][_parts(marks, level, ap)]] *= OWN_LEVEL
     owner = np.where(shares.max(axis=0, initial=0.0) > 0.0, shares.argmax(axis=0), -1)
     axial = np.full(len(moves.kind), ap, dtype=np.float32)
     for index, (region, top) in enumerate(zip(regions, tops, strict=True)):
@@ -278,6 +285,17 @@ def _axial(job: Job, operation: Operation, steps: Steps, moves: Moves, ap: float
         at = np.searchsorted(above, moves.z_level[own] + 1e-3)
         axial[own] = above[np.minimum(at, len(above) - 1)] - moves.z_level[own]
     return axial[block]
+
+
+def _parts(marks: list[float], level: NDArray[np.float64], most: float) -> NDArray[np.bool_]:
+    """Which levels part the depth between two of the heights `marks`, highest first, evenly and as few times as is
+    possible when none is deeper than `most`."""
+    found = np.zeros(len(level), dtype=bool)
+    for high, low in pairwise(marks):
+        count = max(1, math.ceil((high - low) / most - 1e-6))
+        share = (high - level) / (high - low) * count
+        found |= (np.abs(share - np.round(share)) * (high - low) / count < 1e-3) & (level > low - 1e-3) & (level < high)
+    return found
 
 
 def renumbered(moves: Moves, operation: int) -> tuple[Moves, NDArray[np.int64]]:

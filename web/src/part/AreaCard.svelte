@@ -68,17 +68,19 @@
   {/if}
   <p class="quiet">
     {f.kind}, {number(f.area / 100, 2)} cm²{#if f.layer}, layer {f.layer}{/if}<br />
-    {f.narrowest === null ? 'nowhere narrow' : `narrowest place ${length(f.narrowest, desk.units)}`},
-    {f.inside_radius === null
-      ? 'no inside corner'
-      : f.inside_radius < 1e-6
-        ? 'sharp inside corners'
-        : `smallest inside radius ${length(f.inside_radius, desk.units)}`}<br />
-    {f.largest_cutter === null
-      ? 'any cutter reaches everything'
-      : `cutters up to ${length(f.largest_cutter, desk.units)} reach everything`}{f.inside_radius === 0
-      ? ' but the corners'
-      : ''}
+    {#if !climbs(area)}
+      {f.narrowest === null ? 'nowhere narrow' : `narrowest place ${length(f.narrowest, desk.units)}`},
+      {f.inside_radius === null
+        ? 'no inside corner'
+        : f.inside_radius < 1e-6
+          ? 'sharp inside corners'
+          : `smallest inside radius ${length(f.inside_radius, desk.units)}`}<br />
+      {f.largest_cutter === null
+        ? 'any cutter reaches everything'
+        : `cutters up to ${length(f.largest_cutter, desk.units)} reach everything`}{f.inside_radius === 0
+        ? ' but the corners'
+        : ''}
+    {/if}
     {#if f.note}<br />{f.note}{/if}
   </p>
   <label class="pick">

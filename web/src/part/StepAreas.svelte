@@ -3,7 +3,7 @@
   import { length, number } from '../format';
   import QuantityField from '../parts/QuantityField.svelte';
   import AreaCard from './AreaCard.svelte';
-  import { type Area, climbs } from './areas';
+  import type { Area } from './areas';
   import type { Desk, Tool } from './desk.svelte';
   import ShapeFields from './ShapeFields.svelte';
 
@@ -44,7 +44,7 @@
         : most - least < 1e-6
           ? `${length(most, desk.units)} deep`
           : `${length(least, desk.units).split(' ')[0]} to ${length(most, desk.units)} deep`,
-      widest.length && !climbs(areas[0]!) ? `cutter ≤ ${number(Math.min(...widest), 2)}` : '',
+      widest.length ? `cutter ≤ ${number(Math.min(...widest), 2)}` : '',
     ];
     return said.filter(Boolean).join(', ');
   }
