@@ -27,6 +27,8 @@ FINEST, COARSEST = 2.0, 8.0
 MOST_STEPS = 20
 """On one slope."""
 MOST_SLOPES = 40
+ONE_HEIGHT = 1e-3
+"""mm between two heights that are one."""
 WHISKER = 0.1
 """mm: half of how wide a step is everywhere at least."""
 LEAST_AREA = 2.0
@@ -152,13 +154,13 @@ def _steps(slope: _Slope, vertices: NDArray[np.float64], triangles: NDArray[np.i
     found: list[Terrace] = []
     done: BaseGeometry = Polygon()
     last = slope.low
-    for z in _heights(slope, vertices):
+    for z in (_on(z, grounds) for z in _heights(slope, vertices)):
         if z > stock_top - THICK:
             break
         above = shadow(vertices, near, z)
         gone = [c.shape for c in cut if c.z <= z + THICK]
         fresh = slope.shape.difference(shapely.union_all([above, done, *gone]))
-        least = WIDE if z < slope.high else LAST
+        least = WIDE if z < slope.high - ONE_HEIGHT else LAST
         if not _wide(fresh, least):
             continue
         ground = shapely.union_all([g.shape for g in beside if g.z <= z + LEVEL])
@@ -191,6 +193,12 @@ def _heights(slope: _Slope, vertices: NDArray[np.float64]) -> list[float]:
         z = slope.high if slope.high - z < 0.25 * finest else math.ceil(100.0 * z) / 100.0
         found.append(z)
     return found
+
+
+def _on(z: float, grounds: Sequence[Ground]) -> float:
+    """The height, or that of a floor that is as high: two areas are of one floor only where that is the same."""
+    near = min((g.z for g in grounds), key=lambda other: abs(other - z), default=math.inf)
+    return near if abs(near - z) < ONE_HEIGHT else math.ceil(z / ONE_HEIGHT - 0.1) * ONE_HEIGHT
 
 
 def _without_whiskers(shape: BaseGeometry) -> BaseGeometry:
