@@ -316,7 +316,7 @@ def beside(job: Job, region: Region, chord: float) -> tuple[BaseGeometry, BaseGe
 
     Areas over or in this one are left out: that nothing stands beyond its open edges is known better there. Not those
     that come before it and go as deep: an allowance on their walls may stand before an open edge. Nor those of
-    its own floor.
+    its own floor. Of a job on a part the stock is known, and of areas in this one what lies outside it counts.
     """
     deeper: list[BaseGeometry] = []
     floors: list[BaseGeometry] = []
@@ -328,4 +328,6 @@ def beside(job: Job, region: Region, chord: float) -> tuple[BaseGeometry, BaseGe
                 known = (other.name in region.after and not shallow) or abs(other.bottom - region.bottom) <= SAME
                 if known or own.intersection(shape).area <= OVERLAP:
                     (floors if shallow else deeper).append(shape)
+                elif job.part is not None and not shallow:
+                    deeper.append(shape.difference(own))
     return shapely.union_all(deeper), shapely.union_all(floors)
