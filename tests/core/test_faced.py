@@ -135,6 +135,18 @@ class FaceTest(SimpleTestCase):
 class UnfacedTest(SimpleTestCase):
     """The pocket begins 1 mm below the stock's top, and its face is left out or cut before it."""
 
+    def test_what_comes_after_an_area_takes_nothing_above_it_before(self) -> None:
+        """A step on a slope, shallower and wider than the floor that it stands round and comes after."""
+        data = face_over_pocket()
+        data["part"] = {"matrix": np.eye(4).tolist()}
+        step = {**data["regions"][0], "name": "step", "open_edges": [], "bottom": -3, "after": ["pocket"], "top": -1}
+        data["regions"].append(step)
+        for names, top in ((["face", "pocket", "step"], -1.0), (["pocket", "step"], 0.0)):
+            data["operations"][0]["regions"] = names
+            made = parse_job(data)
+            operation, pocket = made.operations[0], made.region("pocket")
+            self.assertEqual(cut_top(made, operation, pocket, 0.01), top)
+
     def test_of_a_part_it_is_cut_from_where_the_stock_stands(self) -> None:
         data = face_over_pocket() | {"part": {"matrix": np.eye(4).tolist(), "placing": {}}}
         data["operations"][0]["regions"] = ["pocket"]

@@ -1,6 +1,7 @@
 """What one operation leaves to the next, and areas that lie below or beside each other."""
 
 import math
+from dataclasses import replace
 from types import SimpleNamespace
 from typing import Any, cast
 
@@ -130,6 +131,17 @@ class RestTest(SimpleTestCase):
         expected = wedge.intersection(reach).area
         self.assertAlmostEqual(rest.intersection(reach).area, expected, delta=0.02 * expected)
 
+    def test_of_an_area_that_is_too_narrow_nothing_is_rest(self) -> None:
+        """A slot of the cutter's own width, where others were; a line among what is gone is no area."""
+        made = parse_job(two_cutters())
+        area = make_area(made, made.regions[0], 3.0, 0.2, 0.003, 0.005, 0.1)
+        gone = shapely.union_all([shapely.box(0, 0, 10, 10), shapely.LineString([(10, 5), (30, 5)])])
+        self.assertEqual(gone.geom_type, "GeometryCollection")
+        taken = area.material.area - rest_of(area, gone, 0.005, 0.03).material.area
+        self.assertAlmostEqual(taken, area.material.intersection(shapely.box(0, 0, 10, 10)).area, delta=0.2)
+        narrow = replace(area, locus=shapely.Polygon())
+        self.assertTrue(rest_of(narrow, gone, 0.005, 0.03).material.is_empty)
+
 
 class BelowTest(SimpleTestCase):
     """An area below another, whose floor keeps an allowance."""
@@ -173,6 +185,21 @@ class BelowTest(SimpleTestCase):
             moves = SimpleNamespace(z_level=np.array([-8.0, -14.0]), kind=np.array([1, 1]))
             axial = audit._axial(made, made.operations[0], steps, cast(Any, moves), 9.0, 0.01, 5.0)
             np.testing.assert_allclose(axial, np.repeat([8.0, 6.0], 10))
+
+    def test_areas_in_each_other_are_told_apart_by_their_levels(self) -> None:
+        """Steps on a slope from the same top, one in the other: 24 and 22 mm deep, and 13 at once at most."""
+        data = self.stacked(0.0)
+        step = {**data["regions"][0], "top": 0, "floors": []}
+        data["regions"] = [{**step, "bottom": -24}, {**step, "name": "wider", "bottom": -22, "after": ["area"]}]
+        data["stock"]["box"]["min"][2] = -30
+        data["operations"][0]["regions"] = ["area", "wider"]
+        made = parse_job(data)
+        places = np.column_stack([25 + np.arange(40) % 10 * 0.1, np.full(40, 20.0), np.zeros(40)])
+        block = np.repeat(np.arange(4), 10).astype(np.int32)
+        steps = Steps(block, places, np.ones(4), np.ones(40), np.ones(40, np.float32))
+        moves = SimpleNamespace(z_level=np.array([-12.0, -24.0, -11.0, -22.0]), kind=np.ones(4))
+        axial = audit._axial(made, made.operations[0], steps, cast(Any, moves), 13.0, 0.01, 5.0)
+        np.testing.assert_allclose(axial, np.repeat([12.0, 12.0, 11.0, 11.0], 10))
 
     def test_heights_told_from_the_job(self) -> None:
         made = parse_job(self.stacked(0.3))
@@ -222,6 +249,19 @@ class BesideTest(SimpleTestCase):
         self.assertTrue(area.free.contains(shapely.Point(25, 15)))
         self.assertTrue(area.material.contains(shapely.Point(25, 15)))
         self.assertLessEqual(plan(made).report["operations"][0]["max_over_target"], 1.05)
+
+    def test_on_a_part_an_area_that_lies_over_this_one_is_no_air_beyond_it(self) -> None:
+        """A pocket that reaches out into what is left round the part: beyond its open edge that still stands."""
+        data = job([[10, 10], [50, 10], [50, 30], [10, 30]])
+        outside = {"name": "outside", "outline": rectangle(70, 60), "open_edges": "all", "bottom": -10,
+                   "islands": [[[0, 0], [48, 0], [48, 60], [0, 60]]]}  # fmt: skip
+        data["regions"] = [{**data["regions"][0], "open_edges": [1], "bottom": -5}, outside]
+        data["stock"]["box"] = {"min": [0, 0, -20], "max": [70, 60, 0]}
+        data["operations"][0]["regions"] = ["area", "outside"]
+        for part, stands in ((None, False), ({"matrix": np.eye(4).tolist()}, True)):
+            made = parse_job(data | ({"part": part} if part else {}))
+            own = make_area(made, made.regions[0], 5.0, 0.0, 0.01, 0.01, 0.1)
+            self.assertEqual(own.material.contains(shapely.Point(55, 20)), stands)
 
 
 class SweptTest(SimpleTestCase):
