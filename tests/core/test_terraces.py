@@ -109,7 +109,7 @@ class NoStepsTest(SimpleTestCase):
             block((0, 0, -30), (80, 60, 0)), block((20, -1, -20), (81, 61, 1)), block((-1, -1, -17), (21, 61, 1))
         )
         up_to_floor = with_edges(shelf, 2.0, lambda x, _y, z: abs(z + 17) < 1e-6 and abs(x - 20) < 1e-6)
-        top = with_edges(hollow(), 2.0, lambda x, _y, z: abs(z) < 1e-6 and (abs(x) < 1e-6 or abs(x - 10) < 1e-6))
+        top = with_edges(hollow(), 3.5, lambda x, _y, z: abs(z) < 1e-6 and (abs(x) < 1e-6 or abs(x - 10) < 1e-6))
         fine = with_edges(hollow(), 0.3, at_foot, True)
         drilled = cut(hollow(), cylinder(30, 30, 2, -27, -19), cone(30, 30, (0.001, 2), -28.2, -27))
         for part in (up_to_floor, top, fine, drilled):
