@@ -163,13 +163,15 @@ def _steps(slope: _Slope, vertices: NDArray[np.float64], triangles: NDArray[np.i
         least = WIDE if z < slope.high - ONE_HEIGHT else LAST
         if not _wide(fresh, least):
             continue
-        ground = shapely.union_all([g.shape for g in beside if g.z <= z + LEVEL])
+        ground = shapely.union_all([g.shape for g in beside if g.z < z - ONE_HEIGHT])
         joined = shapely.union_all([slope.shape, ground])
         joined = joined.buffer(2.0 * hair, join_style="mitre").buffer(-2.0 * hair, join_style="mitre")
         filled = shapely.union_all([Polygon(g.exterior) for g in shapely.get_parts(joined) if isinstance(g, Polygon)])
         # Hairs between chords at two heights are no islands.
         solid = above.buffer(-hair, join_style="mitre").buffer(hair, join_style="mitre")
-        for piece in shapely.get_parts(_without_whiskers(filled.difference(solid))):
+        # A floor as high has an area of its own.
+        taken = shapely.union_all([solid, *(g.shape for g in grounds if abs(g.z - z) <= ONE_HEIGHT)])
+        for piece in shapely.get_parts(_without_whiskers(filled.difference(taken))):
             if isinstance(piece, Polygon) and _wide(fresh.intersection(piece), least):
                 found.append(Terrace(z, shapely.orient_polygons(piece), z - last, above))
         done = shapely.union_all([done, slope.shape.difference(above)])
