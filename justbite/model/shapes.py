@@ -329,5 +329,5 @@ def beside(job: Job, region: Region, chord: float) -> tuple[BaseGeometry, BaseGe
                 if known or own.intersection(shape).area <= OVERLAP:
                     (floors if shallow else deeper).append(shape)
                 elif job.part is not None and not shallow:
-                    deeper.append(shape.difference(own))
+                    deeper.append(_zone_beyond(region_shape(region, chord), shape))
     return shapely.union_all(deeper), shapely.union_all(floors)

@@ -110,6 +110,10 @@ class Area:
         return replace(self, holes=(), drilled=NOTHING, material=self.material.union(self.drilled))
 
 
+HAIR = 1e-4
+"""mm: what is thinner does not stand."""
+
+
 def swept_space(job: Job, region: Region, radius: float, allowance: float, chord: float) -> BaseGeometry:
     """Where a cutter may sweep in and before a region."""
     return job_space(job, region, 3.2 * radius + allowance, chord)
@@ -132,7 +136,10 @@ def make_area(job: Job, region: Region, radius: float, allowance: float, snap: f
     deeper, _ = beside(job, region, chord)
     deeper = deeper.union(uncut_shape(region, chord))
     material = (shape if deeper.is_empty else shape.union(free.intersection(deeper))).intersection(stock)
-    material = material.difference(gone)
+    if not gone.is_empty:
+        # Borders that are one to the micrometre leave hairs, which would stand in the way of a rapid.
+        left = material.difference(gone).buffer(-HAIR, join_style="mitre")
+        material = left.buffer(HAIR, join_style="mitre").intersection(material)
     if not deeper.is_empty:
         # Borders of two areas are one but for their chords: no seam may stay between them.
         material = without_seams(material)

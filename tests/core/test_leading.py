@@ -109,6 +109,15 @@ class LeadingTest(SimpleTestCase):
         made = parse_job(data)
         self.assertTrue(_gone_before(made, made.operations[0], made.region("high"), 0.0, CHORD).is_empty)
 
+    def test_borders_that_are_one_to_the_micrometre_leave_no_hair(self) -> None:
+        """What is gone ends a third of a millionth of a millimetre within the lower step."""
+        made = parse_job(stairs())
+        gone = shapely.box(0, 0, 60, 20 - 3e-7)
+        area = make_area(made, made.region("low"), 5.0, 0.0, 0.005, CHORD, 0.1, gone)
+        self.assertTrue(area.material.is_empty)
+        half = make_area(made, made.region("low"), 5.0, 0.0, 0.005, CHORD, 0.1, shapely.box(0, 0, 60, 10))
+        self.assertAlmostEqual(half.material.area, 60 * 10, delta=0.01)
+
     def test_borders_that_are_one_leave_no_seam(self) -> None:
         (whole,) = shapely.get_parts(self.area(parse_job(rings())).material)
         outer, inner = (np.hypot(*(np.asarray(r.coords) - 20.0).T) for r in (whole.exterior, *whole.interiors))
