@@ -46,11 +46,12 @@ def _with_order(found: list[Feature]) -> list[Feature]:
     for f, shape in zip(found, shapes, strict=True):
         first = []
         if f.kind == STEP:
-            # It stands round the floor, and round its own lower steps.
+            # It stands round the floor, and round its own lower steps; and it may lead into others.
+            own = shape.buffer(0.05)
             first = [
                 g.key
                 for g, other in zip(found, shapes, strict=True)
-                if g.kind != "outside" and g.bottom < f.bottom - LEVEL and other.intersection(shape).area > 0.5
+                if g.kind != "outside" and g.bottom < f.bottom - LEVEL and other.intersection(own).area > 0.5
             ]
         elif f.open_edges and f.kind in ("boss top", "half-open pocket", "half-open slot"):
             rim = shape.exterior.buffer(0.05)
