@@ -100,7 +100,7 @@ def find_features(model: Model, body: Body, rotation: NDArray[np.float64], stock
                 found += _floor(model, level, face, seen, stock_top, float(high[2]))
                 grounds.append(Ground(level.z, face.difference(above)))
         # What of it the part stands over is not seen from the floors above it.
-        lower = shapely.union_all([lower, level.shape.difference(above), *(foot.shape for foot in level.feet)])
+        lower = shapely.union_all([lower, level.shape.difference(above), *level.feet])
     found += _through(model, silhouette, float(low[2]), stock_top)
     found += _drilled(model, body, rotation, found, stock_top)
     found += _outside(model, silhouette, float(low[2]), stock, stock_top)

@@ -1,11 +1,10 @@
 """Fillets and chamfers at the foot of walls: slopes that a level floor rises over before the wall stands upright.
 
-The floor ends where they begin. What stands above them, up to the wall, is a strip as wide as the fillet and as high as
-the wall: it is cut down to where the slope ends, in steps of its own after the floor.
+The floor ends where they begin, and steps on the slope take what stands above them (`terraces.py`). Where a wall ends
+at the edge of a higher floor they lie right before that, and must be told from that floor's own rim.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,18 +22,9 @@ LEAST, MOST = 0.4, 8.0
 """mm that a slope rises: what rises less stays on as an allowance does, what rises more is no foot of a wall."""
 
 
-@dataclass(frozen=True, slots=True)
-class Foot:
-    """A slope that rises from a floor to a wall."""
-
-    shape: BaseGeometry
-    """Seen from above."""
-    top: float
-
-
 def feet_of(vertices: NDArray[np.float64], triangles: NDArray[np.int32], across: NDArray[np.float64], sides: Sides,
-            level: NDArray[np.int64], heights: Sequence[float]) -> list[list[Foot]]:  # fmt: skip
-    """For each level the feet of the walls round it.
+            level: NDArray[np.int64], heights: Sequence[float]) -> list[list[BaseGeometry]]:  # fmt: skip
+    """For each level the feet of the walls round it, seen from above.
 
     `across` (m, 3): normals of the triangles, of any length. `level` (m,): which level a triangle is of; -1 for none.
     """
@@ -47,7 +37,7 @@ def feet_of(vertices: NDArray[np.float64], triangles: NDArray[np.int32], across:
     farthest = np.take_along_axis(away, np.abs(away).argmax(axis=1)[:, None], axis=1)[:, 0]
     # A slope that a floor falls away over is that floor's rim.
     rims = beyond[farthest < -LEVEL]
-    found: list[list[Foot]] = []
+    found: list[list[BaseGeometry]] = []
     for number, z in enumerate(heights):
         own = np.unique(beyond[(owner == number) & (farthest > LEVEL)])
         found.append([])
@@ -57,7 +47,7 @@ def feet_of(vertices: NDArray[np.float64], triangles: NDArray[np.int32], across:
             for piece in _joined(near, sides, own):
                 top = float(vertices[triangles[piece], 2].max())
                 if LEAST < top - z < MOST and not np.isin(rims, piece).any():
-                    found[-1].append(Foot(united(vertices[:, :2], triangles[piece].astype(np.int64)), top))
+                    found[-1].append(united(vertices[:, :2], triangles[piece].astype(np.int64)))
                     own = np.setdiff1d(own, piece)
     return found
 

@@ -11,7 +11,7 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
-from justbite.part.feet import SHEER, Foot, feet_of
+from justbite.part.feet import SHEER, feet_of
 from justbite.part.named import LEVEL
 from justbite.part.shadow import sheets, united
 from justbite.part.sides import Sides
@@ -36,8 +36,8 @@ class Level:
     """Those of them where it falls away over a slope that is seen from above, not sheer."""
     unsure: BaseGeometry
     """Stretches with no neighbour, or more than one, as in a mesh that is not closed."""
-    feet: tuple[Foot, ...]
-    """Slopes that it rises over to the walls round it."""
+    feet: tuple[BaseGeometry, ...]
+    """Slopes, seen from above, that it rises over to the walls round it."""
     members: NDArray[np.int64]
     """Numbers of its triangles."""
 

@@ -27,6 +27,7 @@ FINEST, COARSEST = 2.0, 8.0
 MOST_STEPS = 20
 """On one slope."""
 MOST_SLOPES = 40
+"""Of a part, the largest ones; what stands on others is told by the proof."""
 ONE_HEIGHT = 1e-3
 """mm between two heights that are one."""
 WHISKER = 0.1
@@ -78,8 +79,8 @@ def terraces(vertices: NDArray[np.float64], triangles: NDArray[np.int32], known:
              ) -> list[Terrace]:  # fmt: skip
     """The steps on all slopes of a part.
 
-    `known` (m,): triangles of level floors. `cut`: what the areas found so
-    far take, and how deep. `hair`: mm that chords of one surface at two heights may lie apart.
+    `known` (m,): triangles of level floors. `cut`: what the areas found so far take, and how deep. `hair`: mm that
+    chords of one surface at two heights may lie apart.
     """
     found: list[Terrace] = []
     for slope in _merged(_slopes(vertices, triangles, known), grounds, hair):
