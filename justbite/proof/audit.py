@@ -292,6 +292,8 @@ def _parts(marks: list[float], level: NDArray[np.float64], most: float) -> NDArr
     possible when none is deeper than `most`."""
     found = np.zeros(len(level), dtype=bool)
     for high, low in pairwise(marks):
+        if high - low < 1e-6:
+            continue
         count = max(1, math.ceil((high - low) / most - 1e-6))
         share = (high - level) / (high - low) * count
         found |= (np.abs(share - np.round(share)) * (high - low) / count < 1e-3) & (level > low - 1e-3) & (level < high)

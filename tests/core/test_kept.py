@@ -19,8 +19,8 @@ class KeptTest(SimpleTestCase):
         # Equal, but not the same.
         one, other = [1], [1]
         self.assertEqual([of(one, "a"), of(one, "a"), of(one, "b"), of(other, "a"), of(one, "a")], [1, 1, 2, 3, 1])
-        # A third one, and the one that was asked about longest ago is let go of.
-        self.assertEqual([of([2], "a"), of(one, "a"), of(other, "a")], [4, 1, 5])
+        # A third one, and the first is let go of.
+        self.assertEqual([of([2], "a"), of(other, "a"), of(one, "a")], [4, 3, 5])
 
     def test_a_failure_is_not_kept(self) -> None:
         kept, owner = Kept(2), object()
