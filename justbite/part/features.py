@@ -173,9 +173,11 @@ def _climbing(model: Model, step: Terrace, around: Around, stock_top: float) -> 
         shape, border = reached_out(shape, points, open_, model.hair, step.above, around)
     note = f"a step that climbs a slope, {step.over:.3g} mm above what is below"
     feature = _feature(model, "terrace step", shape, border, stock_top, step.z, note)
+    if feature is None:
+        return None
     # Steps on two slopes may lie about the same place.
-    group, key = f"slope {step.slope}", f"{feature.key} {step.slope}" if feature else ""
-    return replace(feature, key=key, over_slope=step.over, group=group) if feature else None
+    key = f"{feature.key} {step.slope}"
+    return replace(feature, key=key, over_slope=step.over, group=f"slope {step.slope}")
 
 
 def _terraces(model: Model, floors: list[Level], grounds: list[Ground], found: list[Feature], around: Around,

@@ -8,6 +8,7 @@ beside that; so the first cuts go as deep as the flutes do, and finer steps clim
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 import shapely
@@ -30,6 +31,8 @@ MOST_SLOPES = 40
 """Of a part, the largest ones; what stands on others is told by the proof."""
 ONE_HEIGHT = 1e-3
 """mm between two heights that are one."""
+BEYOND = 1.0
+"""mm round a slope and its floors in which the part is looked at."""
 WHISKER = 0.1
 """mm: half of how wide a step is everywhere at least."""
 LEAST_AREA = 2.0
@@ -73,6 +76,10 @@ class _Slope:
     low: float
     high: float
 
+    def beside(self, grounds: Sequence[Ground], hair: float) -> list[Ground]:
+        """The grounds that it touches."""
+        return [g for g in grounds if g.shape.distance(self.shape) < 2.0 * hair]
+
 
 def terraces(vertices: NDArray[np.float64], triangles: NDArray[np.int32], known: NDArray[np.bool_],
              grounds: Sequence[Ground], cut: Sequence[Ground], stock_top: float, hair: float
@@ -83,19 +90,29 @@ def terraces(vertices: NDArray[np.float64], triangles: NDArray[np.int32], known:
     chords of one surface at two heights may lie apart.
     """
     found: list[Terrace] = []
+    corners = vertices[triangles][:, :, :2]
+    low, high = corners.min(axis=1), corners.max(axis=1)
     for slope in _merged(_slopes(vertices, triangles, known), grounds, hair):
-        if _is_rim(slope, grounds, cut, stock_top, hair):
+        beside = slope.beside(grounds, hair)
+        if _is_rim(slope, beside, cut, stock_top):
             continue
         number = found[-1].slope + 1 if found else 1
-        steps = _steps(slope, vertices, triangles, grounds, cut, stock_top, hair)
+        zone = np.array(shapely.union_all([slope.shape, *(g.shape for g in beside)]).bounds)
+        near = triangles[(low < zone[2:] + BEYOND).all(axis=1) & (high > zone[:2] - BEYOND).all(axis=1)]
+        steps = _steps(slope, vertices, near, beside, grounds, cut, stock_top, hair)
         found += [replace(step, slope=number) for step in steps]
     return found
 
 
+def _across(vertices: NDArray[np.float64], triangles: NDArray[Any]) -> NDArray[np.float64]:
+    """(m, 3) normals, twice as long as the triangles' areas."""
+    corners = vertices[triangles]
+    return np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+
+
 def _slopes(vertices: NDArray[np.float64], triangles: NDArray[np.int32], known: NDArray[np.bool_]) -> list[_Slope]:
     """The connected slopes, largest first."""
-    corners = vertices[triangles]
-    across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    across = _across(vertices, triangles)
     own = np.nonzero(~known & (across[:, 2] > SHEER * np.linalg.norm(across, axis=1)))[0]
     if not len(own):
         return []
@@ -118,11 +135,10 @@ def _merged(slopes: list[_Slope], grounds: Sequence[Ground], hair: float) -> lis
     left, found = list(slopes), []
     while left:
         first = left.pop(0)
-        feet = [g.shape for g in grounds if g.z <= first.low + LEVEL and g.shape.distance(first.shape) < 2.0 * hair]
+        floors = [g for g in first.beside(grounds, hair) if g.z <= first.low + LEVEL]
         alike = [
             s for s in left
-            if abs(s.low - first.low) < LEVEL and abs(s.high - first.high) < LEVEL
-            and any(g.distance(s.shape) < 2.0 * hair for g in feet)
+            if abs(s.low - first.low) < LEVEL and abs(s.high - first.high) < LEVEL and s.beside(floors, hair)
         ]  # fmt: skip
         left = [s for s in left if not any(s is a for a in alike)]
         every = [first, *alike]
@@ -131,27 +147,20 @@ def _merged(slopes: list[_Slope], grounds: Sequence[Ground], hair: float) -> lis
     return found
 
 
-def _is_rim(slope: _Slope, grounds: Sequence[Ground], cut: Sequence[Ground], stock_top: float, hair: float) -> bool:
+def _is_rim(slope: _Slope, beside: Sequence[Ground], cut: Sequence[Ground], stock_top: float) -> bool:
     """A chamfer or a rounded edge at the top of what stands: told, and left to a tool of its own."""
     if slope.high - slope.low > RIM or not slope.shape.buffer(-RIM / 2.0).is_empty:
         return False
     if stock_top <= slope.high + LEVEL:
-        return not any(abs(g.z - slope.low) < LEVEL and g.shape.distance(slope.shape) < 2.0 * hair for g in grounds)
+        return not any(abs(g.z - slope.low) < LEVEL for g in beside)
     over = shapely.union_all([c.shape for c in cut if c.z <= slope.high + LEVEL])
     return not _wide(slope.shape.difference(over), WIDE)
 
 
-def _steps(slope: _Slope, vertices: NDArray[np.float64], triangles: NDArray[np.int32], grounds: Sequence[Ground],
-           cut: Sequence[Ground], stock_top: float, hair: float) -> list[Terrace]:  # fmt: skip
-    """The steps on one slope, from the lowest up."""
-    beside = [g for g in grounds if g.shape.distance(slope.shape) < 2.0 * hair]
-    corners = vertices[triangles]
-    x1, y1, x2, y2 = shapely.union_all([slope.shape, *(g.shape for g in beside)]).bounds
-    low, high = corners.min(axis=1), corners.max(axis=1)
-    by = 1.0
-    near = triangles[
-        ((low[:, 0] < x2 + by) & (high[:, 0] > x1 - by)) & ((low[:, 1] < y2 + by) & (high[:, 1] > y1 - by))
-    ]
+def _steps(slope: _Slope, vertices: NDArray[np.float64], near: NDArray[np.int32], beside: Sequence[Ground],
+           grounds: Sequence[Ground], cut: Sequence[Ground], stock_top: float, hair: float
+           ) -> list[Terrace]:  # fmt: skip
+    """The steps on one slope, from the lowest up; `near`: the triangles over it and what is `beside` it."""
     found: list[Terrace] = []
     done: BaseGeometry = Polygon()
     last = slope.low
@@ -169,10 +178,12 @@ def _steps(slope: _Slope, vertices: NDArray[np.float64], triangles: NDArray[np.i
         joined = joined.buffer(2.0 * hair, join_style="mitre").buffer(-2.0 * hair, join_style="mitre")
         filled = shapely.union_all([Polygon(g.exterior) for g in shapely.get_parts(joined) if isinstance(g, Polygon)])
         # Hairs between chords at two heights are no islands.
-        solid = above.buffer(-hair, join_style="mitre").buffer(hair, join_style="mitre")
+        solid = _opened(above, hair)
         # A floor as high has an area of its own.
         taken = shapely.union_all([solid, *(g.shape for g in grounds if abs(g.z - z) <= ONE_HEIGHT)])
-        for piece in shapely.get_parts(_without_whiskers(filled.difference(taken))):
+        free = filled.difference(taken)
+        # No whiskers, and of the part nothing.
+        for piece in shapely.get_parts(_opened(free, WHISKER).intersection(free)):
             if isinstance(piece, Polygon) and _wide(fresh.intersection(piece), least):
                 found.append(Terrace(z, shapely.orient_polygons(piece), z - last, above))
         done = shapely.union_all([done, slope.shape.difference(above)])
@@ -182,10 +193,9 @@ def _steps(slope: _Slope, vertices: NDArray[np.float64], triangles: NDArray[np.i
 
 def _heights(slope: _Slope, vertices: NDArray[np.float64]) -> list[float]:
     """The heights of the steps of a slope, lowest first: finer where it is flatter."""
-    corners = vertices[slope.triangles]
-    across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    across, heights = _across(vertices, slope.triangles), vertices[slope.triangles, 2]
     size = np.linalg.norm(across, axis=1)
-    low, high = corners[:, :, 2].min(axis=1), corners[:, :, 2].max(axis=1)
+    low, high = heights.min(axis=1), heights.max(axis=1)
     finest = max(FINEST, (slope.high - slope.low) / MOST_STEPS)
     z, found = slope.low, []
     while z < slope.high - LEVEL:
@@ -201,16 +211,14 @@ def _heights(slope: _Slope, vertices: NDArray[np.float64]) -> list[float]:
 def _on(z: float, grounds: Sequence[Ground]) -> float:
     """The height, or that of a floor that is as high: two areas are of one floor only where that is the same."""
     near = min((g.z for g in grounds), key=lambda other: abs(other - z), default=math.inf)
-    return near if abs(near - z) < ONE_HEIGHT else math.ceil(z / ONE_HEIGHT - 0.1) * ONE_HEIGHT
+    return near if abs(near - z) < ONE_HEIGHT else round(math.ceil(z / ONE_HEIGHT - 0.1) * ONE_HEIGHT, 3)
 
 
-def _without_whiskers(shape: BaseGeometry) -> BaseGeometry:
-    """What of a shape is wide enough, and no more than that: of the part nothing."""
-    core = shape.buffer(-WHISKER, join_style="mitre")
-    return core.buffer(WHISKER, join_style="mitre").intersection(shape)
+def _opened(shape: BaseGeometry, by: float) -> BaseGeometry:
+    """The shape without what is narrower than twice `by` mm."""
+    return shape.buffer(-by, join_style="mitre").buffer(by, join_style="mitre")
 
 
 def _wide(shape: BaseGeometry, least: float) -> bool:
     """Whether more of a shape than crumbs is wider than `least` mm."""
-    core = shape.buffer(-least / 2.0, join_style="mitre")
-    return bool(core.buffer(least / 2.0, join_style="mitre").area >= LEAST_AREA)
+    return bool(_opened(shape, least / 2.0).area >= LEAST_AREA)

@@ -18,6 +18,12 @@ export function length(value: number, units: 'mm' | 'in', digits = 2): string {
   return units === 'mm' ? `${number(value, digits)} mm` : `${number(value / 25.4, digits + 2)} in`;
 }
 
+/** Two lengths as one: "1.2 to 3.4 mm", or "3.4 mm" where they are the same. */
+export function range(low: number, high: number, units: 'mm' | 'in'): string {
+  if (high - low < 1e-6) return length(high, units);
+  return `${length(low, units).replace(/ (mm|in)$/, '')} to ${length(high, units)}`;
+}
+
 const STOPS: [number, number, number][] = [
   [0xee, 0xe2, 0xb8],
   [0xaa, 0xbe, 0x8a],

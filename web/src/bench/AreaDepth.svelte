@@ -1,6 +1,6 @@
 <script lang="ts">
   /** Which areas an operation cuts, how deep, what it leaves on; and the operation for what it cannot reach. */
-  import { length } from '../format';
+  import { range } from '../format';
   import QuantityField from '../parts/QuantityField.svelte';
   import type { Region } from '../types';
   import type { BenchState } from './bench.svelte';
@@ -22,10 +22,9 @@
     }
     return out;
   });
-  function range(own: Region[]): string {
-    const floors = own.map((r) => r.bottom);
-    const [low, high] = [Math.min(...floors), Math.max(...floors)].map((z) => length(z, units));
-    return low === high ? `floor Z ${low}` : `floors Z ${low!.split(' ')[0]} to ${high}`;
+  function floors(own: Region[]): string {
+    const z = own.map((r) => r.bottom);
+    return `floor${own.length > 1 ? 's' : ''} Z ${range(Math.min(...z), Math.max(...z), units)}`;
   }
   function leaveOut(own: Region[]) {
     const names = own.map((r) => r.name);
@@ -50,7 +49,7 @@
   {#if line.steps}
     <p class="steps">
       {line.name}: {line.regions.length === 1 ? 'one step' : `${line.regions.length} steps`}
-      <span class="quiet">{range(line.regions)}</span>
+      <span class="quiet">{floors(line.regions)}</span>
     </p>
   {:else}
     {@const region = line.regions[0]!}

@@ -1,6 +1,6 @@
 <script lang="ts">
   /** Step 4: what is cut: areas to accept, their depths, chains, slices, shapes by hand, keep-outs. */
-  import { length, number } from '../format';
+  import { number, range } from '../format';
   import QuantityField from '../parts/QuantityField.svelte';
   import AreaCard from './AreaCard.svelte';
   import type { Area } from './areas';
@@ -36,14 +36,9 @@
 
   function essence(areas: Area[]): string {
     const deep = areas.flatMap((a) => (a.bottom === null ? [] : [a.top - a.bottom]));
-    const [least, most] = [Math.min(...deep), Math.max(...deep)];
     const widest = areas.flatMap((a) => a.feature.largest_cutter ?? []);
     const said = [
-      !deep.length
-        ? 'depth not given'
-        : most - least < 1e-6
-          ? `${length(most, desk.units)} deep`
-          : `${length(least, desk.units).split(' ')[0]} to ${length(most, desk.units)} deep`,
+      deep.length ? `${range(Math.min(...deep), Math.max(...deep), desk.units)} deep` : 'depth not given',
       widest.length ? `cutter ≤ ${number(Math.min(...widest), 2)}` : '',
     ];
     return said.filter(Boolean).join(', ');
