@@ -88,6 +88,16 @@ def main() -> None:
         page.screenshot(path=OUT / "part-areas.png")
         page.goto(f"{address}#/")
         page.goto(f"{address}#/new")
+        page.get_by_label("Part", exact=True).set_input_files(str(ROOT / "demo" / "parts" / "anchor-shoe.step"))
+        page.get_by_role("group", name="Part in space").wait_for(timeout=PLANNED)
+        page.get_by_role("button", name="4 What is cut").click()
+        page.get_by_role("button", name="all but holes and the outside").click()
+        page.get_by_role("radio", name="From above").click()
+        page.get_by_text("6 steps on slope 1").click()
+        page.wait_for_timeout(1500)
+        page.screenshot(path=OUT / "part-slopes.png")
+        page.goto(f"{address}#/")
+        page.goto(f"{address}#/new")
         page.get_by_label("Part", exact=True).set_input_files(
             {"name": "broken.step", "mimeType": "text/plain", "buffer": b"ISO-10303-21; cut off"}
         )

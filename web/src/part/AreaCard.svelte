@@ -67,9 +67,9 @@
     </button>
   {/if}
   <p class="quiet">
-    {f.kind}, {number(f.area / 100, 2)} cm²{#if f.layer}, layer {f.layer}{/if}<br />
+    {f.kind}, {number(f.area / 100, 2)} cm²{#if f.layer}, layer {f.layer}{/if}
     {#if !climbs(area)}
-      {f.narrowest === null ? 'nowhere narrow' : `narrowest place ${length(f.narrowest, desk.units)}`},
+      <br />{f.narrowest === null ? 'nowhere narrow' : `narrowest place ${length(f.narrowest, desk.units)}`},
       {f.inside_radius === null
         ? 'no inside corner'
         : f.inside_radius < 1e-6
