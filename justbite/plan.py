@@ -20,6 +20,7 @@ from justbite.bite.known import KnownPath
 from justbite.bite.slot import slot_depth, slot_removal
 from justbite.choice import Trial, known_path, path_seconds, promising
 from justbite.errors import JobError, NothingToCutError
+from justbite.grouping import shares
 from justbite.memory import give_back_large, give_back_small
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
@@ -30,12 +31,13 @@ from justbite.model.trace import PathTrace
 from justbite.motion.clock import Drive, block_times
 from justbite.nc.reader import read_program
 from justbite.nc.writer import Heading, write_program
+from justbite.order import deeper_first
 from justbite.part.beyond import with_standing
 from justbite.path.blocks import MovesBuilder
 from justbite.path.predrill import drilled_notes
 from justbite.path.rough import Bears, add_operation
 from justbite.path.works import Limits, Swept
-from justbite.prepare import bite_of, case_for, check_job, own_bites
+from justbite.prepare import bite_of, case_for, check_job, depths_of
 from justbite.proof.against import held_against
 from justbite.proof.audit import Audit, ProofSettings, audit_operation, renumbered
 from justbite.proof.remains import remains
@@ -67,6 +69,7 @@ def plan(job: Job, progress: Progress = lambda share, what: None, part: NDArray[
     give_back_large()
     machine, _ = check_job(job)
     findings: list[Finding] = []
+    job = deeper_first(job, tolerances.CHORD)
     if part is not None:
         job, findings = with_standing(job, part, tolerances.CHORD)
     travel = job.travel_height
@@ -102,10 +105,9 @@ def plan(job: Job, progress: Progress = lambda share, what: None, part: NDArray[
         choices.append(choice)
         # The yardstick is held beside the path; it is no part of planning it.
         compute.append(time.perf_counter() - began - choice["yardstick_seconds"])
-        if not step.before:
-            spent = choice["trials"][0]["seconds"] if choice["trials"] else 0.0
-            own = own_bites(job, operation, case)
-            findings += rules.depth_findings(job, operation, bites[index], own, spent, tolerances.CHORD)
+        # What is left of areas that were cut before has no depths of its own.
+        if not any(set(other.regions) & set(operation.regions) for other in job.operations[:index]):
+            findings += rules.depth_findings(operation, shares(job, operation), depths_of(job, operation))
     moves = out.build()
     if not np.isin(moves.part, (CUT, ENTRY)).any():
         reasons = " ".join(f.sentence for f in findings if f.code.startswith("area."))
@@ -117,12 +119,12 @@ def plan(job: Job, progress: Progress = lambda share, what: None, part: NDArray[
     ]
     give_back_small()
     slowed_blocks = 0
-    for shares in pairwise(PROVING):
+    for proving in pairwise(PROVING):
         program, moves = write_program(job.name, moves, headings, travel, job.setup.work_offset)
         report, trace, found, bearable = _prove(
-            job, bites, machine, moves, program, compute, progress, shares, part
+            job, bites, machine, moves, program, compute, progress, proving, part
         )  # fmt: skip
-        if shares[1] == PROVING[-1] or not any(f.code == "proof.thick-chip" for f in found):
+        if proving[1] == PROVING[-1] or not any(f.code == "proof.thick-chip" for f in found):
             break
         quick, moves = moves.feed, slower.slowed(moves, *bearable)
         slowed_blocks += int((moves.feed < quick).sum())

@@ -11,11 +11,14 @@ from justbite import catalogue, tolerances
 from justbite.bite import solver
 from justbite.bite.case import Case, case_of
 from justbite.errors import JobError
-from justbite.model.before import sections
+from justbite.model.before import fresh_shape, sections
 from justbite.model.bite import Bite
 from justbite.model.job import Job, Machine, Material, Operation
-from justbite.model.shapes import keep_out_shape, region_shape, shape_faults
+from justbite.model.shapes import keep_out_shape, shape_faults
 from justbite.model.stock import footprint
+
+LEAST_SIZE = 1e-3
+"""mm2 that an area counts at least."""
 
 
 def check_job(job: Job) -> tuple[Machine, Material]:
@@ -39,37 +42,26 @@ def case_for(job: Job, operation: Operation) -> Case:
     """What the solver works on for one operation. Raises JobError."""
     machine, material = catalogue.machine_of(job), catalogue.material_of(job)
     tool = job.tool(operation.tool)
-    deep = _sections(job, operation)
+    deep = depths_of(job, operation)
     if not deep:
         raise JobError(f'Operation "{operation.name}": the floor allowance leaves nothing to cut.')
     # Of many areas most are as deep as others.
     areas: dict[tuple[float, ...], float] = {}
     for name, own in deep.items():
-        areas[own] = areas.get(own, 0.0) + region_shape(job.region(name), tolerances.CHORD).area
+        size = fresh_shape(job, job.region(name), tolerances.CHORD).area
+        areas[own] = areas.get(own, 0.0) + max(size, LEAST_SIZE)
     known = job.material if isinstance(job.material, str) else ""
     case = case_of(operation, tool, material, machine, max(map(sum, areas)), known)
     return replace(case, areas=tuple((size, own) for own, size in areas.items()))
 
 
-def _sections(job: Job, operation: Operation) -> dict[str, tuple[float, ...]]:
-    """How deep the sections of each area of an operation are, mm; of those where something is to be cut."""
+def depths_of(job: Job, operation: Operation) -> dict[str, tuple[float, ...]]:
+    """How deep the sections of each area of an operation are, mm; of those areas where something is to be cut."""
     found = {}
     for region in (job.region(n) for n in operation.regions):
         if deep := sections(job, operation, region, tolerances.CHORD):
             found[region.name] = deep
     return found
-
-
-def own_bites(job: Job, operation: Operation, case: Case) -> dict[str, tuple[tuple[float, ...], Bite]]:
-    """How deep the sections of each area are, mm, and the bite it would have if it were cut by itself.
-
-    Empty where all areas are as deep.
-    """
-    deep = _sections(job, operation)
-    if len({tuple(round(d, 3) for d in own) for own in deep.values()}) < 2:
-        return {}
-    solved = {own: solver.solve(replace(case, depth=sum(own), areas=((1.0, own),))) for own in set(deep.values())}
-    return {name: (own, solved[own]) for name, own in deep.items()}
 
 
 def _faults_of(test: Callable[[], object]) -> list[str]:

@@ -4,14 +4,12 @@ import math
 
 import numpy as np
 
+from justbite.grouping import Shares
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Machine, Operation
 from justbite.model.moves import CUT, LINE, Moves
-from justbite.model.shapes import region_shape
 
-OWN_SECONDS, OWN_SHARE = 3.0, 0.02
-"""What an area must gain by a bite of its own to be worth telling: seconds, and share of its operation."""
 HELD_SHARE = 0.1
 """Share of a path's cutting length in curves too tight for its feed from which it is worth telling."""
 
@@ -54,26 +52,19 @@ def order_findings(job: Job, operation: Operation, bite: Bite, machine: Machine,
     return found
 
 
-def depth_findings(job: Job, operation: Operation, bite: Bite, own: dict[str, tuple[tuple[float, ...], Bite]],
-                   seconds: float, chord: float) -> list[Finding]:  # fmt: skip
-    """Areas that would be cut sooner with a bite for their own depth: the operation has one for all of them.
+def depth_findings(operation: Operation, shares: Shares, deep: dict[str, tuple[float, ...]]) -> list[Finding]:
+    """Whether an operation's areas would be cut sooner if they were shared out by depth: it has one bite for them all.
 
-    `own`: how deep the sections of areas are, mm, and the areas' bites by themselves; `seconds` that the operation
-    takes. Told by the levels there are and how long each takes at full bite.
+    `deep`: how deep the sections of its areas are, mm.
     """
-    found = []
-    for name, (deep, alone) in own.items():
-        levels = [math.ceil(d / bite.ap - 1e-9) for d in deep]
-        size = region_shape(job.region(name), chord).area
-        gain = 60.0 * size * (sum(levels) / (bite.ae * bite.feed) - alone.steps / (alone.ae * alone.feed))
-        if gain > max(OWN_SECONDS, OWN_SHARE * seconds):
-            step = max(d / n for d, n in zip(deep, levels, strict=True))
-            said = (
-                f'"{operation.name}" cuts area "{name}" {step:.3g} mm deep with the bite that all its areas have; by'
-                f" itself it would take {alone.ae:.3g} mm at {alone.ap:.3g} mm and be done about {gain:.0f} s sooner."
-            )
-            found.append(Finding("rule.own-bite", said, operation.name, name))
-    return found
+    if len(shares.groups) < 2:
+        return []
+    depths, gain = [sum(own) for own in deep.values()], shares.together - shares.apart
+    said = (
+        f'"{operation.name}" cuts areas {min(depths):.3g} to {max(depths):.3g} mm deep with one bite; shared out by'
+        f" depth over {len(shares.groups)} operations it would be done about {gain:.0f} s sooner."
+    )
+    return [Finding("rule.by-depth", said, operation.name)]
 
 
 def drop_findings(job: Job, operation: Operation, drop: float, at: tuple[float, float, float]) -> list[Finding]:

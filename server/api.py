@@ -33,6 +33,7 @@ from server.schemas import (
     MergeIn,
     NearestOut,
     NewPartIn,
+    OperationsOut,
     PartOut,
     Picture,
     PlacingIn,
@@ -183,6 +184,12 @@ def delete_job(request: HttpRequest, pk: int) -> Status[None]:
 def bite(request: HttpRequest, body: BiteIn) -> BiteOut:
     """The bite of an operation while it is being typed; nothing is kept."""
     return BiteOut(bite=core.bite(body.document, body.operation, actions.known_path(body.document, body.operation)))
+
+
+@api.post("/bite/by-depth", response={200: OperationsOut, 422: Fault})
+def by_depth(request: HttpRequest, body: BiteIn) -> OperationsOut:
+    """A document's operations, the areas of one shared out over several by depth; nothing is kept."""
+    return OperationsOut(operations=core.by_depth(body.document, body.operation))
 
 
 @api.post("/bite/relief", response={200: list[ReliefOut], 422: Fault})

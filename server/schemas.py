@@ -53,6 +53,10 @@ class BiteOut(Schema):
     bite: dict[str, Any]
 
 
+class OperationsOut(Schema):
+    operations: list[dict[str, Any]]
+
+
 class ReliefOut(Schema):
     ceiling: str
     change: str

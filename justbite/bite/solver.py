@@ -23,6 +23,8 @@ MOST_STEPS = 10
 """Step-downs that are tried, the deepest; six of a single depth."""
 COARSE, FINER = 28, 3
 """Radial depths tried first, and how often the best of them is tried finer."""
+ABOUT = 16
+"""Radial depths tried where the bite need only be known about."""
 SLOWER = (1.0, 0.96, 0.92, 0.88, 0.84, 0.8, 0.75, 0.7, 0.6)
 """Shares of the speed that are tried where a cut would chatter."""
 MOST_CHATTER = 60
@@ -41,6 +43,14 @@ def solve(case: Case) -> Bite:
     # A pin may break a ceiling and so beat the best that the ceilings allow.
     most = max(best.removal_rate, bite.removal_rate if _sound(bite) else 0.0)
     return replace(with_chatter(case, bite), best_removal_rate=most)
+
+
+def about(case: Case) -> Bite:
+    """About what `solve` finds, for weighing many cases against each other: of a coarse grid alone.
+
+    Chatter is not among its ceilings.
+    """
+    return _best_of(case, _trials(case, np.linspace(LEAST_BITE * case.tool.diameter, case.most_bite, ABOUT)), {})
 
 
 def told(case: Case, bite: Bite, path: KnownPath) -> Bite:

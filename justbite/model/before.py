@@ -2,6 +2,7 @@
 
 from itertools import pairwise, takewhile
 
+import shapely
 from shapely.geometry.base import BaseGeometry
 
 from justbite.model.job import Job, Operation, Region
@@ -74,3 +75,20 @@ def sections(job: Job, operation: Operation, region: Region, chord: float) -> tu
     between = {z for z in (*region.floors, *floors_before(job, operation, region, chord)) if bottom < z < top}
     heights = [top, *sorted(between, reverse=True), bottom]
     return tuple(a - b for a, b in pairwise(heights) if a - b > SAME)
+
+
+def must_come_first(job: Job, one: str, other: str, chord: float) -> bool:
+    """Whether area `one` must be cut before area `other`: it is named so, or lies above it."""
+    a, b = job.region(one), job.region(other)
+    if one in b.after:
+        return True
+    if a.bottom < b.top - SAME or other in a.after:
+        return False
+    return overlap(a, b, chord)
+
+
+def fresh_shape(job: Job, region: Region, chord: float) -> BaseGeometry:
+    """What of an area no area that comes before it takes as deep: of a step the strip on its slope."""
+    before = [job.region(n) for n in region.after]
+    deeper = [region_shape(r, chord) for r in before if r.bottom < region.bottom + SAME]
+    return region_shape(region, chord).difference(shapely.union_all(deeper)) if deeper else region_shape(region, chord)

@@ -47,7 +47,7 @@ CODES: dict[str, tuple[str, str]] = {
     "rule.approach-gap": ("warning", "Give a larger approach gap, so that the rapid ends above what stands."),
     "rule.pre-drill": ("note", "Have it drilled before, and say so; then plan anew."),
     "rule.return-feed": ("note", "Take the pin off the return feed, or give it more than the cutting feed."),
-    "rule.own-bite": ("note", "Give the area an operation of its own."),
+    "rule.by-depth": ("note", "Share its areas out by depth."),
     "rule.curves": ("note", "A larger bite makes wider curves; a stiffer machine holds them quicker."),
     "proof.thick-chip": (
         "error", "Do not run the program; lower the return feed, or let the feed no longer follow the bite."

@@ -217,6 +217,11 @@ def parts_of(area: Area) -> list[Polygon]:
     return sorted(parts, key=lambda p: -p.area)
 
 
+def comes_in(area: Area) -> bool:
+    """Whether the cutter comes to anything of an area, whether it is there still or was cut before."""
+    return any(_worth(part, area.shape, area.radius) for part in shapely.get_parts(area.locus) if part.area > 0)
+
+
 def _worth(part: Polygon, material: BaseGeometry, radius: float) -> bool:
     """Whether there is something to cut from a part of the locus."""
     return bool(part.buffer(radius).intersection(material).area > 0.01 * radius**2)

@@ -13,7 +13,7 @@ from justbite.field.distance import nodes_in, signed_distance
 from justbite.field.grid import Field, Grid
 from justbite.field.pieces import pieces_of
 from justbite.model.findings import Finding
-from justbite.path.area import Area, parts_of
+from justbite.path.area import Area, comes_in, parts_of
 from justbite.path.clearing import Clearing
 from justbite.path.entry import LEAST_HELIX, LEAST_RAMP, Entry, Wish, find_entry, is_narrow, ramp_across
 from justbite.path.fronts import Piece, Points
@@ -154,7 +154,7 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
 
 def reach_findings(area: Area, operation: str, in_one: bool = False) -> list[Finding]:
     """Where the cutter is too wide; `in_one`: all such places in one sentence, at the widest."""
-    if not parts_of(area):
+    if not comes_in(area):
         spot = area.shape.representative_point()
         width = 2.0 * area.shape.boundary.distance(spot)
         return [

@@ -11,11 +11,12 @@ import shapely
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
+from justbite.model.before import must_come_first
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Machine, Material, Operation
 from justbite.model.moves import Moves
-from justbite.model.shapes import NOTHING, SAME, overlap
+from justbite.model.shapes import NOTHING, SAME
 from justbite.model.stock import heights as stock_heights
 from justbite.path.area import Area, Hole, parts_of
 from justbite.path.blocks import MovesBuilder
@@ -110,7 +111,7 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         levels[work.area.name] += [_Level(above, z, paths, roomy) for above, z in heights]
     left = list(levels)
     while left:
-        ready = [n for n in left if not any(_first(job, m, n, limits.chord) for m in left if m != n)] or left
+        ready = [n for n in left if not any(must_come_first(job, m, n, limits.chord) for m in left if m != n)] or left
         if operation.order == "areas":
             name = min(ready, key=lambda n: _way(job, n, out))
             left.remove(name)
@@ -372,13 +373,3 @@ def _level_by_level(out: MovesBuilder, job: Job, levels: dict[str, list[_Level]]
 def _way(job: Job, name: str, out: MovesBuilder) -> float:
     points = np.array([p[:2] for p in job.region(name).outline])
     return float(np.hypot(*(points.mean(axis=0) - out.here[:2])))
-
-
-def _first(job: Job, one: str, other: str, chord: float) -> bool:
-    """Whether area `one` must be cut before area `other`: it is named so, or lies above it."""
-    a, b = job.region(one), job.region(other)
-    if one in b.after:
-        return True
-    if a.bottom < b.top - 1e-6 or other in a.after:
-        return False
-    return overlap(a, b, chord)

@@ -170,7 +170,7 @@ def _stock_findings(job: Job, area: Area, region: Region, bottom: float, operati
     low, high = heights(job.stock)
     spot = area.shape.representative_point()
     said: list[tuple[str, str]] = []
-    if area.material.is_empty:
+    if not standing(job.stock, region.bottom, chord).intersects(area.shape):
         said.append(("area.outside-stock", f'Area "{area.name}" lies outside the stock; there is nothing to cut.'))
     if bottom < low - 1e-6:
         said.append(("area.outside-stock", f'Area "{area.name}" goes {low - bottom:.2f} mm below the stock.'))

@@ -14,6 +14,7 @@ from justbite.bite import relief, solver
 from justbite.bite.known import KnownPath
 from justbite.catalogue import exchange
 from justbite.errors import InputError, JobError, JustBiteError, PartError, StoppedError
+from justbite.grouping import shared_out
 from justbite.model.job import Job, Machine, Material, Tool
 from justbite.model.parse import parse_job
 from justbite.model.shapes import job_space
@@ -74,15 +75,31 @@ def reliefs(document: dict[str, Any], operation: int, path: Path = None) -> list
     return [asdict(r) for r in relief.reliefs(case, solver.solve(case))]
 
 
+def by_depth(document: dict[str, Any], operation: int) -> list[dict[str, Any]]:
+    """The operations of a document, the areas of one of them shared out by depth."""
+    job = _with_operation(document, operation)
+    own = job.operations[operation]
+    kept: list[dict[str, Any]] = document["operations"]
+    # In the document's units, and what it leaves out left out: only names and areas are new.
+    parts = [{**kept[operation], "name": o.name, "regions": o.regions} for o in shared_out(job, own)]
+    return [*kept[:operation], *parts, *kept[operation + 1 :]]
+
+
 def chart(document: dict[str, Any], operation: int, path: Path = None) -> dict[str, Any]:
     """The map of ae and ap of one operation."""
     return bite_chart.chart(_case(document, operation, path)).as_dict()
 
 
-def _case(document: dict[str, Any], operation: int, path: Path) -> solver.Case:
+def _with_operation(document: dict[str, Any], operation: int) -> Job:
+    """The job of a document that has so many operations. Raises JobError."""
     job = parse_job(document)
     if not 0 <= operation < len(job.operations):
         raise JobError(f"The job has no operation {operation + 1}.")
+    return job
+
+
+def _case(document: dict[str, Any], operation: int, path: Path) -> solver.Case:
+    job = _with_operation(document, operation)
     case = case_for(job, job.operations[operation])
     return replace(case, path=KnownPath.of(path)) if path else case
 
@@ -114,9 +131,7 @@ def picture(document: dict[str, Any]) -> dict[str, Any]:
 
 def limits(document: dict[str, Any], operation: int) -> dict[str, list[list[list[float]]]]:
     """Per region of an operation, the outlines of where the cutter's centre may go."""
-    job = parse_job(document)
-    if not 0 <= operation < len(job.operations):
-        raise JobError(f"The job has no operation {operation + 1}.")
+    job = _with_operation(document, operation)
     own = job.operations[operation]
     radius = job.tool(own.tool).diameter / 2
     found = {}

@@ -22,8 +22,8 @@ from justbite.nc.reader import read_program
 from justbite.proof.audit import ProofSettings, audit_operation, renumbered
 from justbite.proof.stockmap import Stock
 from tests.core.test_faced import face_over_pocket
+from tests.core.test_grouping import two_depths
 from tests.core.test_predrill import hard
-from tests.core.test_rules import two_depths
 
 ROOT = Path(__file__).parents[2]
 FLAGS = [f"--{flag}" for flag in ("use-gl=angle", "use-angle=gl-egl", "ignore-gpu-blocklist", "disable-quic",
@@ -74,7 +74,7 @@ class StoryTest(SimpleTestCase):
             self.open_an_edge_and_undo(page)
             self.rest_with_a_smaller_cutter(page, address)
             self.own_drawing(page, address)
-            self.own_operation(page, address)
+            self.shared_out(page, address)
             self.face_above(page, address)
             self.drilled_before(page, address)
             self.assertEqual(wrong, [])
@@ -280,18 +280,18 @@ class StoryTest(SimpleTestCase):
         page.get_by_role("button", name="undo").click()
         expect(edge).to_have_attribute("aria-checked", "false")
 
-    def own_operation(self, page: Page, address: str) -> None:
-        """An area that would be cut sooner by itself is told; one press gives it an operation; both are quicker so."""
+    def shared_out(self, page: Page, address: str) -> None:
+        """That areas would be cut sooner by depth is told; one press shares them out; both are quicker so."""
         plan = self.planned(page, address, two_depths())
         tabs = page.get_by_role("tab")
         expect(tabs).to_have_count(1)
         before = self.seconds(tabs.first)
         # Corners that the cutter does not reach: four in each area, told once.
         expect(page.get_by_role("button", name="The same at 3 other places")).to_have_count(2)
-        page.get_by_role("button", name="Cut it by itself").click()
+        page.get_by_role("button", name="Share out by depth").click()
         expect(tabs).to_have_count(2)
         expect(tabs.last).to_contain_text("rough, deep")
-        expect(page.get_by_role("button", name="Cut it by itself")).to_have_count(0)
+        expect(page.get_by_role("button", name="Share out by depth")).to_have_count(0)
         plan.click()
         expect(page.get_by_role("status")).to_contain_text("plan fresh", timeout=PLANNED)
         self.assertLess(self.seconds(tabs.first) + self.seconds(tabs.last), before)
@@ -301,7 +301,7 @@ class StoryTest(SimpleTestCase):
         plan = self.planned(page, address, face_over_pocket())
         tabs = page.get_by_role("tab")
         before = self.seconds(tabs.first)
-        page.get_by_role("button", name="Cut it by itself").click()
+        page.get_by_role("button", name="Share out by depth").click()
         expect(tabs).to_have_count(2)
         expect(tabs.first).to_contain_text(", face")
         plan.click()

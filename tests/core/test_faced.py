@@ -21,7 +21,6 @@ from justbite.model.moves import RAPID
 from justbite.model.parse import parse_job
 from justbite.nc.reader import read_program
 from justbite.plan import plan
-from justbite.rules import OWN_SECONDS
 from tests.core.test_path import job, rectangle
 
 TOOL = Tool(number=1, diameter=12.0, flutes=3, flute_length=30.0, stickout=45.0)
@@ -120,16 +119,6 @@ class FaceTest(SimpleTestCase):
         data["operations"][0].update(bite={"ae": 11.2}, tolerance=0.05, follow_bite=False)
         (row,) = plan(parse_job({**data, "material": "structural-steel"})).report["operations"]
         self.assertEqual(row["gouge_mm"], 0)
-
-    def test_with_deeper_areas_a_bite_of_its_own_is_told(self) -> None:
-        """The face lies over a pocket; what is promised is held against both planned in operations of their own."""
-        data = face_over_pocket()
-        first = data["operations"][0]
-        whole = plan(parse_job(data)).report
-        told = [w for w in whole["warnings"] if w["code"] == "rule.own-bite"]
-        self.assertEqual([w["area"] for w in told], ["face"])
-        data["operations"] = [{**first, "regions": ["face"]}, {**first, "name": "then", "regions": ["pocket"]}]
-        self.assertLess(plan(parse_job(data)).report["seconds"], whole["seconds"] - OWN_SECONDS)
 
 
 class UnfacedTest(SimpleTestCase):

@@ -1,6 +1,5 @@
 """Rules of the trade as findings, and how the solver meets a weak machine and a reserve."""
 
-import re
 from dataclasses import replace
 from typing import Any
 
@@ -20,19 +19,6 @@ from justbite.prepare import case_for
 from justbite.proof import replay
 from tests.core.test_bite import case
 from tests.core.test_path import job, rectangle
-
-
-def two_depths() -> dict[str, Any]:
-    """One operation for a large pocket of 10 mm and a small one of 38, on a machine of 4 kW."""
-    data = job(rectangle(110, 80), ae=None, bottom=-10)
-    deep = [[x + 120, y] for x, y in rectangle(60, 50)]
-    data["regions"].append({**data["regions"][0], "name": "deep", "outline": deep, "bottom": -38})
-    data["operations"][0]["regions"] = ["area", "deep"]
-    data["tools"][0] |= {"diameter": 12, "flute_length": 26, "stickout": 45}
-    data["stock"]["box"] = {"min": [-10, -10, -50], "max": [200, 100, 0]}
-    data["machine"] = {**catalogue.machines()["harbour-mill"].model_dump(), "power_kw": 4.0}
-    data["material"] = "carbon-steel"
-    return data
 
 
 class RulesTest(SimpleTestCase):
@@ -62,25 +48,6 @@ class RulesTest(SimpleTestCase):
     def test_curves_that_the_machine_cannot_hold(self) -> None:
         self.assertIn("hold less than the feed", self.said(machine={"acceleration": 300})["rule.curves"])
         self.assertNotIn("rule.curves", self.said(machine={"acceleration": 1e7}))
-
-    def test_an_area_that_would_be_cut_sooner_by_itself(self) -> None:
-        """A small deep pocket beside a large one of 10 mm gets the bite that suits the large one, or one of its own."""
-        data = two_depths()
-
-        def told(operations: list[dict[str, Any]]) -> tuple[float, list[str]]:
-            report = plan(parse_job({**data, "operations": operations})).report
-            return report["seconds"], [w["sentence"] for w in report["warnings"] if w["code"] == "rule.own-bite"]
-
-        (both,) = data["operations"]
-        together, said = told([both])
-        self.assertEqual(len(said), 1)
-        self.assertIn('"deep"', said[0])
-        apart, none = told([{**both, "name": n, "regions": [n]} for n in both["regions"]])
-        self.assertEqual(none, [])
-        promised = float(re.findall(r"about (\d+) s", said[0])[0])
-        self.assertGreater(together - apart, 0.5 * promised)
-        # What is pinned would be the same alone.
-        self.assertEqual(told([{**both, "bite": {"ae": 2.0}, "step_down": 19.0, "feed": 1500.0}])[1], [])
 
     def test_a_bull_nose_leaves_its_radius(self) -> None:
         said = self.said(tool={"kind": "bull_nose_end_mill", "corner_radius": 1})

@@ -1,6 +1,6 @@
 /** Calls to the server, typed from its OpenAPI schema. A fault is thrown as `Faults`. */
 import createClient from 'openapi-fetch';
-import type { Bite, Finding, JobDocument, Picture, Placing, Plan, Stores } from '../types';
+import type { Bite, Finding, JobDocument, Operation, Picture, Placing, Plan, Stores } from '../types';
 import type { components, paths } from './schema';
 
 export class Faults extends Error {
@@ -195,6 +195,14 @@ export const changePart = (pk: number, newPart: number) =>
   unwrap<{ job: Job; findings: Finding[] }>(
     client.POST('/api/jobs/{pk}/part', { params: { path: { pk } }, body: { part: newPart } }),
   );
+/** The operations of a document, the areas of one shared out over several by depth. */
+export const byDepth = async (document: JobDocument, operation: number) =>
+  (
+    await unwrap<{ operations: Operation[] }>(
+      client.POST('/api/bite/by-depth', { body: { document: plain(document), operation } }),
+    )
+  ).operations;
+
 export const limits = async (document: JobDocument, operation: number) =>
   (
     await unwrap<Schemas['Limits']>(

@@ -84,6 +84,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/bite/by-depth': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * By Depth
+     * @description A document's operations, the areas of one shared out over several by depth; nothing is kept.
+     */
+    post: operations['server_api_by_depth'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/bite/chart': {
     parameters: {
       query?: never;
@@ -885,6 +905,13 @@ export interface components {
       /** Part */
       part: number;
     };
+    /** OperationsOut */
+    OperationsOut: {
+      /** Operations */
+      operations: {
+        [key: string]: unknown;
+      }[];
+    };
     /** PartOut */
     PartOut: {
       /** Bodies */
@@ -1172,6 +1199,39 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['BiteOut'];
+        };
+      };
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Fault'];
+        };
+      };
+    };
+  };
+  server_api_by_depth: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['BiteIn'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['OperationsOut'];
         };
       };
       /** @description Unprocessable Entity */

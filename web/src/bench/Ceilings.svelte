@@ -26,7 +26,7 @@
     if (x !== null && y !== null) bench.looked = { x, y };
   }
 
-  const OWN = 'rule.own-bite';
+  const BY_DEPTH = 'rule.by-depth';
   const DRILL = 'rule.pre-drill';
 
   function digits(c: Ceiling): number {
@@ -86,10 +86,8 @@
             {/if}
             <span class="quiet">{f.hint}</span>
           </button>
-          {#if f.code === OWN && bench.holds(f.operation, f.area)}
-            <button class="own" onclick={() => void bench.giveOwn(f.operation, f.area)}>
-              Cut it by itself
-            </button>
+          {#if f.code === BY_DEPTH && bench.plan?.fresh}
+            <button class="own" onclick={() => void bench.shareOut(f.operation)}> Share out by depth </button>
           {:else if f.code === DRILL && bench.plan?.fresh}
             <button class="own" onclick={() => void bench.changeRegion(f.area, (r) => withHole(r, f))}>
               It will be drilled

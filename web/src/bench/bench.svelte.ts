@@ -5,7 +5,6 @@
 import * as api from '../api/client';
 import type { Bite, JobDocument, Operation, Picture, Plan, Region, Stores } from '../types';
 import { settled } from '../parts/pending';
-import { withOwn } from './rest';
 import { decode, placeAt, rangeOf, type Trace } from './trace';
 
 export type Lens = 'engagement' | 'feed' | 'order';
@@ -259,15 +258,16 @@ export class BenchState {
     void this.refreshBites();
   }
 
-  /** Whether an area can be taken out of an operation: it must leave another to it. */
-  holds(operation: string, area: string): boolean {
-    const own = this.document?.operations.find((o) => o.name === operation);
-    return own !== undefined && own.regions.length > 1 && own.regions.includes(area);
-  }
-
-  /** Take an area out of its operation into one of its own, the same but for that. */
-  giveOwn(operation: string, area: string) {
-    return this.change((d) => (d && this.holds(operation, area) ? withOwn(d, operation, area) : null));
+  /** Share the areas of an operation out over several, by depth. */
+  async shareOut(operation: string) {
+    const at = this.document?.operations.findIndex((o) => o.name === operation) ?? -1;
+    if (!this.document || at < 0) return;
+    try {
+      const operations = await api.byDepth(this.document, at);
+      await this.change((d) => d && { ...d, operations });
+    } catch (error) {
+      this.#fail(error);
+    }
   }
 
   async undo() {

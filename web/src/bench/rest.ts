@@ -1,12 +1,9 @@
-/** Operations made from one that is there: for what its cutter leaves, or for one of its areas; and taken out again. */
+/** Operations made from one that is there: for what its cutter leaves; and taken out again. */
 import { ROUGHERS, toolFrom } from '../stores';
 import type { Finding, JobDocument, Operation, Region, StoreEntry, Tool } from '../types';
 
 /** Diameter of the cutter for the rest over that of the one before it, at most (common practice: about half). */
 const SMALLER = 0.6;
-
-/** mm between heights that are one. */
-const SAME = 1e-6;
 
 /** The job with an operation for the rest after the one at `at`; null where no smaller cutter is known. */
 export function withRest(
@@ -39,25 +36,6 @@ export function withRest(
     tools: known ? document.tools : [...document.tools, tool],
     operations: [...document.operations.slice(0, at + 1), operation, ...document.operations.slice(at + 1)],
   };
-}
-
-/**
- * The job with an area of an operation in one of its own, the same but for that: after the operation that it came
- * from, or before it, where an area that stays there is to be cut after this one or lies below it.
- */
-export function withOwn(document: JobDocument, operation: string, area: string): JobDocument {
-  const at = document.operations.findIndex((o) => o.name === operation);
-  const from = document.operations[at];
-  if (!from) return document;
-  const left = { ...from, regions: from.regions.filter((r) => r !== area) };
-  const own = { ...from, name: freeName(`${from.name}, ${area}`, document.operations), regions: [area] };
-  const floor = document.regions.find((r) => r.name === area)?.bottom ?? 0;
-  const first = document.regions.some(
-    (r) => left.regions.includes(r.name) && (r.after?.includes(area) || (r.top ?? 0) <= floor + SAME),
-  );
-  const both = first ? [own, left] : [left, own];
-  const operations = document.operations.flatMap((o, i) => (i === at ? both : [o]));
-  return { ...document, operations };
 }
 
 /** A region with the hole that a finding tells of drilled in it. */

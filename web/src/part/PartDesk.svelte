@@ -9,7 +9,7 @@
   import type { JobDocument, Stores } from '../types';
   import AboveView from './AboveView.svelte';
   import { Desk, type Step } from './desk.svelte';
-  import { firstOperations } from './operations';
+  import { firstOperations, sharedOut, takesMore } from './operations';
   import SpaceView from './SpaceView.svelte';
   import StepAreas from './StepAreas.svelte';
   import StepLies from './StepLies.svelte';
@@ -74,12 +74,13 @@
     const names = desk.cutNames;
     if (document) {
       const known = new Set(document.operations.flatMap((o) => o.regions));
+      const more = takesMore(document);
       const operations = document.operations
         .map((o, k) => ({
           ...o,
           regions: [
             ...o.regions.filter((r) => names.includes(r)),
-            ...(k === 0 ? names.filter((n) => !known.has(n)) : []),
+            ...(k === more ? names.filter((n) => !known.has(n)) : []),
           ],
         }))
         .filter((o) => o.regions.length > 0);
@@ -125,7 +126,7 @@
       if (document && job !== null) {
         await api.changeJob(job, wish);
         location.hash = `/job/${job}`;
-      } else location.hash = `/job/${(await api.makeJob(wish)).id}`;
+      } else location.hash = `/job/${(await api.makeJob(await sharedOut(wish))).id}`;
     } catch (error) {
       desk.faults = (error as api.Faults).sentences;
     }

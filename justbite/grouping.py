@@ -1,0 +1,190 @@
+"""By depth: an operation's areas shared out over several, each with a bite that suits them.
+
+An operation has one bite. One that suits a deep pocket is thin, so that a face takes several times as long with it as
+by itself; and where step-downs suit one depth another needs a level more than it would. Areas of one depth begin as a
+group; those that lose least by a common bite are put together, until one more operation is worth what it saves. Each
+group comes after what must be cut before any of its areas.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from itertools import permutations
+
+import shapely
+
+from justbite import tolerances
+from justbite.bite import solver
+from justbite.bite.case import Case, levels_of
+from justbite.model.before import fresh_shape, must_come_first
+from justbite.model.bite import Bite
+from justbite.model.job import Job, Operation, Region
+from justbite.prepare import LEAST_SIZE, case_for, depths_of
+
+WORTH_SECONDS, WORTH_SHARE = 4.0, 0.02
+"""s, and share of all seconds, that each further operation must save."""
+ALIKE = 1.15
+"""Depths that differ by less begin as one."""
+NEIGHBOURS = 2
+"""Groups that are tried together: so many next in depth."""
+Group = frozenset[str]
+"""Names of areas."""
+
+
+@dataclass(frozen=True, slots=True)
+class Shares:
+    """Areas of an operation by groups, in the order in which they are cut, and what that is worth."""
+
+    groups: tuple[tuple[str, ...], ...]
+    """One where nothing is gained."""
+    together: float
+    apart: float
+    """s at full bite, with one bite for all and with one for each group."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Area:
+    """What an area asks of a bite."""
+
+    size: float
+    """mm2 that are cut."""
+    width: float
+    """mm that these are wide, on the mean."""
+    deep: tuple[float, ...]
+    """mm: the depth of each section."""
+
+    @property
+    def deepest(self) -> float:
+        return max(self.deep)
+
+    def seconds(self, bite: Bite, follows: bool) -> float:
+        """How long it takes at full bite: where it is narrower than that, chips are thinner and the feed may follow."""
+        taken = min(bite.ae, self.width)
+        feed = bite.feed / 60.0 * ((bite.ae / taken) ** 0.5 if follows else 1.0)
+        return sum(levels_of(d, bite.ap) for d in self.deep) * self.size / (taken * feed)
+
+
+class _Sharing:
+    """Groups of one operation's areas: what they cost, and in which order they can be cut."""
+
+    def __init__(self, job: Job, operation: Operation, case: Case) -> None:
+        self._case, self._follows = replace(case, path=None), operation.follow_bite
+        self.areas = {name: _area(job, name, deep) for name, deep in depths_of(job, operation).items()}
+        self._first = [
+            (a, b) for a, b in permutations(self.areas, 2) if must_come_first(job, a, b, tolerances.CHORD)
+        ]  # fmt: skip
+        self._known: dict[Group, float] = {}
+
+    def seconds(self, group: Group) -> float:
+        """At full bite, with the bite that suits the group."""
+        if group not in self._known:
+            own = [self.areas[name] for name in group]
+            sections = tuple((area.size, area.deep) for area in own)
+            bite = solver.about(replace(self._case, depth=max(sum(area.deep) for area in own), areas=sections))
+            self._known[group] = sum(area.seconds(bite, self._follows) for area in own)
+        return self._known[group]
+
+    def order(self, groups: Sequence[Group]) -> list[Group] | None:
+        """What must come first, first; None where groups wait for each other."""
+        left, found = list(groups), []
+        while left:
+            ready = [g for g in left if not any(a in o and b in g for o in left if o is not g for a, b in self._first)]
+            if not ready:
+                return None
+            found.append(ready[0])
+            left.remove(ready[0])
+        return found
+
+    def alike(self) -> list[Group]:
+        """Groups of areas that are about as deep, the shallowest first."""
+        found = [frozenset([name]) for name in sorted(self.areas, key=lambda n: self.areas[n].deepest)]
+        for group in list(found):
+            (deep,) = (self.areas[name].deepest for name in group)
+            for other in found[: found.index(group)]:
+                both = [other | group if g is other else g for g in found if g is not group]
+                if deep < ALIKE * min(self.areas[n].deepest for n in other) and self.order(both) is not None:
+                    found = both
+                    break
+        return found
+
+    def merged(self, groups: list[Group]) -> list[Group] | None:
+        """With the two groups put together that lose least by it; None where none can be."""
+        rising = sorted(groups, key=lambda g: max(self.areas[n].deepest for n in g))
+        trials = []
+        for k, a in enumerate(rising):
+            for b in rising[k + 1 : k + 1 + NEIGHBOURS]:
+                trial = [*(g for g in groups if g not in (a, b)), a | b]
+                if self.order(trial) is not None:
+                    trials.append((self.seconds(a | b) - self.seconds(a) - self.seconds(b), trial))
+        return min(trials, key=lambda t: t[0])[1] if trials else None
+
+
+def shares(job: Job, operation: Operation) -> Shares:
+    """How the areas of an operation are best shared out by depth. Raises JobError where nothing is to be cut.
+
+    All in one group where its bite, step-down and feed are given, since then each group had the same.
+    """
+    case = case_for(job, operation)
+    whole = Shares((tuple(operation.regions),), 0.0, 0.0)
+    if len(operation.regions) < 2 or {"ae", "ap", "feed"} <= set(case.pinned):
+        return whole
+    sharing = _Sharing(job, operation, case)
+    groups: list[Group] | None = sharing.alike()
+    found = []
+    while groups is not None:
+        found.append((sum(map(sharing.seconds, groups)), groups))
+        groups = sharing.merged(groups)
+    worth = max(WORTH_SECONDS, WORTH_SHARE * min(seconds for seconds, _ in found))
+    apart, best = min(reversed(found), key=lambda f: f[0] + worth * len(f[1]))
+    together = sharing.seconds(frozenset(sharing.areas))
+    order = sharing.order(best)
+    if order is None or len(order) < 2:
+        return whole
+    # Where nothing is to be cut of an area it stays with the last.
+    idle = [name for name in operation.regions if name not in sharing.areas]
+    named = [tuple(n for n in operation.regions if n in g or (n in idle and g is order[-1])) for g in order]
+    return Shares(tuple(named), together, apart)
+
+
+def shared_out(job: Job, operation: Operation) -> list[Operation]:
+    """The operations that an operation becomes; itself where nothing is gained. Raises JobError."""
+    groups = shares(job, operation).groups
+    if len(groups) < 2:
+        return [operation]
+    deep = depths_of(job, operation)
+    areas = {n: _area(job, n, own) for n, own in deep.items()}
+    volumes = [sum(areas[n].size * sum(areas[n].deep) for n in group if n in areas) for group in groups]
+    main = max(range(len(groups)), key=lambda k: volumes[k])
+    taken = {o.name for o in job.operations}
+    found = []
+    for k, group in enumerate(groups):
+        name = operation.name
+        if k != main:
+            said = _said([job.region(n) for n in group], _deepest(deep, group) < _deepest(deep, groups[main]))
+            name = _free(f"{operation.name}, {said}", taken)
+            taken.add(name)
+        found.append(operation.model_copy(update={"name": name, "regions": list(group)}))
+    return found
+
+
+def _area(job: Job, name: str, deep: tuple[float, ...]) -> _Area:
+    fresh = fresh_shape(job, job.region(name), tolerances.CHORD)
+    size = max(fresh.area, LEAST_SIZE)
+    return _Area(size, 2.0 * size / max(float(shapely.length(fresh)), 1.0), deep)
+
+
+def _deepest(deep: dict[str, tuple[float, ...]], group: Sequence[str]) -> float:
+    return max(sum(deep.get(name, (0.0,))) for name in group)
+
+
+def _said(regions: list[Region], shallow: bool) -> str:
+    """What a group is called beside its operation's name."""
+    if len(regions) == 1:
+        return regions[0].name
+    if all(region.over_slope > 0.0 for region in regions):
+        return "steps"
+    return "shallow" if shallow else "deep"
+
+
+def _free(name: str, taken: set[str]) -> str:
+    numbers = (f"{name} {k}" for k in range(2, len(taken) + 3))
+    return name if name not in taken else next(n for n in numbers if n not in taken)

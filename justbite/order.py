@@ -1,0 +1,76 @@
+"""Deeper areas before shallower ones that are open to them.
+
+What lies beyond an open edge is stock until it is cut. Where the deeper area goes first, at the depth that it needs
+anyway, the shallower one begins in the clear: passes come in from the side at the full bite, and need no helix.
+"""
+
+from itertools import permutations
+
+import shapely
+
+from justbite.model.before import must_come_first
+from justbite.model.job import Job, Region
+from justbite.model.shapes import SAME, open_chains, region_shape
+
+BESIDE = 0.05
+"""mm from an open edge within which an area begins."""
+
+
+def deeper_first(job: Job, chord: float) -> Job:
+    """The job, each area coming after the deeper ones that its open edges lead into, where no order is against it.
+
+    Only those that are cut wherever it is, by the same operation or an earlier one: what comes before is gone.
+    """
+    used = {name for operation in job.operations for name in operation.regions}
+    regions = {region.name: region for region in job.regions if region.name in used}
+    before = {name: set[str]() for name in regions}
+    for a, b in permutations(regions, 2):
+        if must_come_first(job, a, b, chord):
+            before[b].add(a)
+    more: dict[str, list[str]] = {}
+    for region in sorted(regions.values(), key=lambda r: r.bottom):
+        for other in regions.values():
+            if (
+                other.bottom < region.bottom - SAME
+                and other.name not in before[region.name]
+                and _cut_by_then(job, region.name, other.name)
+                and _leads_into(region, other, chord)
+                and not _waits(other.name, region.name, before)
+            ):
+                before[region.name].add(other.name)
+                more.setdefault(region.name, []).append(other.name)
+    if not more:
+        return job
+    changed = [r.model_copy(update={"after": [*r.after, *more.get(r.name, [])]}) for r in job.regions]
+    return job.model_copy(update={"regions": changed})
+
+
+def _cut_by_then(job: Job, name: str, other: str) -> bool:
+    """Whether each operation that cuts one area cuts the other as well, or one before it does."""
+    seen = False
+    for operation in job.operations:
+        seen = seen or other in operation.regions
+        if name in operation.regions and not seen:
+            return False
+    return True
+
+
+def _leads_into(region: Region, other: Region, chord: float) -> bool:
+    """Whether stock that the other area takes stands right before an open edge."""
+    if other.top < region.bottom + SAME:
+        return False
+    shape = region_shape(other, chord)
+    near = [shapely.LineString(chain).intersection(shape.buffer(BESIDE)) for chain in open_chains(region, chord)]
+    return any(line.length > BESIDE for line in near)
+
+
+def _waits(name: str, other: str, before: dict[str, set[str]]) -> bool:
+    """Whether one area has to wait for the other."""
+    seen, left = {name}, [name]
+    while left:
+        now = left.pop()
+        if now == other:
+            return True
+        left += before[now] - seen
+        seen |= before[now]
+    return False

@@ -1,0 +1,103 @@
+"""Deeper areas before shallower ones that are open to them: which, and what it saves."""
+
+from typing import Any
+
+from django.test import SimpleTestCase
+
+from justbite.model.parse import parse_job
+from justbite.order import deeper_first
+from justbite.plan import plan
+from tests.core.test_path import job, rectangle
+
+CHORD = 0.01
+
+
+def shelf_and_deep(open_edge: int = 1) -> dict[str, Any]:
+    """A shelf of 5 mm, open (edge 1) onto a pocket of 15 mm that begins at its right side."""
+    data = job(rectangle(60, 50), ae=2.0, bottom=-5)
+    shelf = data["regions"][0] | {"name": "shelf", "open_edges": [open_edge]}
+    deep = {**shelf, "name": "deep", "outline": [[x + 60, y] for x, y in rectangle(40, 50)], "open_edges": [],
+            "bottom": -15}  # fmt: skip
+    data["regions"] = [shelf, deep]
+    data["operations"][0]["regions"] = ["shelf", "deep"]
+    data["stock"]["box"] = {"min": [-10, -10, -25], "max": [110, 60, 0]}
+    return data
+
+
+def after(data: dict[str, Any]) -> dict[str, list[str]]:
+    return {r.name: r.after for r in deeper_first(parse_job(data), CHORD).regions}
+
+
+class OrderTest(SimpleTestCase):
+    def test_what_an_open_edge_leads_into_comes_before(self) -> None:
+        self.assertEqual(after(shelf_and_deep()), {"shelf": ["deep"], "deep": []})
+        # The edge on the other side leads nowhere.
+        self.assertEqual(after(shelf_and_deep(3)), {"shelf": [], "deep": []})
+
+    def test_what_does_not(self) -> None:
+        lower = shelf_and_deep()
+        lower["regions"][1] |= {"top": -5}
+        self.assertEqual(after(lower)["shelf"], [], "it has nothing of what stands before the edge")
+        as_deep = shelf_and_deep()
+        as_deep["regions"][1]["bottom"] = -5
+        self.assertEqual(after(as_deep)["shelf"], [])
+        away = shelf_and_deep()
+        away["regions"][1]["outline"] = [[x + 1, y] for x, y in away["regions"][1]["outline"]]
+        self.assertEqual(after(away)["shelf"], [])
+
+    def test_the_job_s_own_order_stays(self) -> None:
+        wished = shelf_and_deep()
+        wished["regions"][1]["after"] = ["shelf"]
+        self.assertEqual(after(wished), {"shelf": [], "deep": ["shelf"]})
+        # By way of a third area too.
+        third = {**wished["regions"][1], "name": "third", "after": ["shelf"], "open_edges": [],
+                 "outline": [[x, y + 100] for x, y in rectangle(20, 20)]}  # fmt: skip
+        wished["regions"][1]["after"] = ["third"]
+        wished["regions"].append(third)
+        wished["operations"][0]["regions"].append("third")
+        self.assertEqual(after(wished)["shelf"], [])
+        # A face lies over the pocket and comes before it, whatever its open edges lead into.
+        above = shelf_and_deep()
+        above["regions"][0] |= {"outline": rectangle(100, 50), "open_edges": "all", "bottom": -1}
+        above["regions"][1] |= {"top": -1}
+        self.assertEqual(after(above)["shelf"], [])
+
+    def test_only_what_is_cut_by_then(self) -> None:
+        data = shelf_and_deep()
+        (first,) = data["operations"]
+        shelf, deep = ({**first, "name": n, "regions": [n]} for n in ("shelf", "deep"))
+        data["operations"] = [shelf, deep]
+        self.assertEqual(after(data)["shelf"], [])
+        data["operations"] = [deep, shelf]
+        self.assertEqual(after(data)["shelf"], ["deep"])
+        # Where it is cut again later it still was not there before.
+        data["operations"] = [shelf, {**first, "name": "both"}]
+        self.assertEqual(after(data)["shelf"], [])
+        data["operations"] = [shelf]
+        self.assertEqual(after(data)["shelf"], [], "nobody cuts it")
+
+    def test_it_saves_the_way_in_and_keeps_the_bite(self) -> None:
+        """Against the shelf first, as it was: it needs a helix, and all of its passes begin at walls."""
+        data = shelf_and_deep()
+        data["regions"][0]["bottom"] = -12
+        quick = plan(parse_job(data)).report
+        data["regions"][1]["after"] = ["shelf"]
+        slow = plan(parse_job(data)).report
+        self.assertLess(quick["seconds"], 0.95 * slow["seconds"])
+        (row,) = quick["operations"]
+        self.assertLessEqual(row["max_over_target"], 1.05)
+        self.assertLessEqual(row["p999_over_target"], 1.02)
+        self.assertLessEqual(row["left_over_share"], 0.001)
+        self.assertEqual(row["gouge_mm"], 0)
+        self.assertEqual([w["code"] for w in quick["warnings"] if w["severity"] == "error"], [])
+
+    def test_a_narrow_place_beside_what_is_gone_is_told_as_out_of_reach(self) -> None:
+        """A step that lies over the deep pocket but for 0.1 mm: nothing of it is left that the cutter comes to."""
+        data = shelf_and_deep()
+        step = {"name": "step", "outline": [[60, 0], [100.1, 0], [100.1, 50], [60, 50]], "bottom": -10,
+                "open_edges": [3], "after": ["deep"]}  # fmt: skip
+        data["regions"].append(step)
+        data["operations"][0]["regions"].append("step")
+        codes = [(w["code"], w["area"]) for w in plan(parse_job(data)).report["warnings"]]
+        self.assertNotIn(("area.no-entry", "step"), codes)
+        self.assertNotIn(("area.outside-stock", "step"), codes)
