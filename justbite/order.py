@@ -6,14 +6,16 @@ anyway, the shallower one begins in the clear: passes come in from the side at t
 
 from itertools import permutations
 
-import shapely
+from shapely.geometry.base import BaseGeometry
 
 from justbite.model.before import must_come_first
 from justbite.model.job import Job, Region
-from justbite.model.shapes import SAME, open_chains, region_shape
+from justbite.model.shapes import SAME, job_space, region_shape
 
-BESIDE = 0.05
-"""mm from an open edge within which an area begins."""
+SWING = 3.2
+"""Radii beyond an open edge that the path looks at, and the allowance."""
+WORTH = 0.1
+"""mm2 of an area that must lie there."""
 
 
 def deeper_first(job: Job, chord: float) -> Job:
@@ -29,12 +31,13 @@ def deeper_first(job: Job, chord: float) -> Job:
             before[b].add(a)
     more: dict[str, list[str]] = {}
     for region in sorted(regions.values(), key=lambda r: r.bottom):
+        space = _space(job, region, chord)
         for other in regions.values():
             if (
-                other.bottom < region.bottom - SAME
+                other.bottom < region.bottom - SAME < other.top - SAME
                 and other.name not in before[region.name]
                 and _cut_by_then(job, region.name, other.name)
-                and _leads_into(region, other, chord)
+                and space.intersection(region_shape(other, chord)).area > WORTH
                 and not _waits(other.name, region.name, before)
             ):
                 before[region.name].add(other.name)
@@ -55,13 +58,11 @@ def _cut_by_then(job: Job, name: str, other: str) -> bool:
     return True
 
 
-def _leads_into(region: Region, other: Region, chord: float) -> bool:
-    """Whether stock that the other area takes stands right before an open edge."""
-    if other.top < region.bottom + SAME:
-        return False
-    shape = region_shape(other, chord)
-    near = [shapely.LineString(chain).intersection(shape.buffer(BESIDE)) for chain in open_chains(region, chord)]
-    return any(line.length > BESIDE for line in near)
+def _space(job: Job, region: Region, chord: float) -> BaseGeometry:
+    """A region, and what lies before its open edges as far as its cutters look there."""
+    reach = max(SWING * job.tool(o.tool).diameter / 2 + o.allowance.wall
+                for o in job.operations if region.name in o.regions)  # fmt: skip
+    return job_space(job, region, reach, chord)
 
 
 def _waits(name: str, other: str, before: dict[str, set[str]]) -> bool:

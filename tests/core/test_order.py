@@ -42,7 +42,7 @@ class OrderTest(SimpleTestCase):
         as_deep["regions"][1]["bottom"] = -5
         self.assertEqual(after(as_deep)["shelf"], [])
         away = shelf_and_deep()
-        away["regions"][1]["outline"] = [[x + 1, y] for x, y in away["regions"][1]["outline"]]
+        away["regions"][1]["outline"] = [[x + 40, y] for x, y in away["regions"][1]["outline"]]
         self.assertEqual(after(away)["shelf"], [])
 
     def test_the_job_s_own_order_stays(self) -> None:
