@@ -6,6 +6,7 @@ import sys
 from pathlib import Path
 
 from justbite.errors import InputError, JustBiteError
+from justbite.grouping import all_by_depth
 from justbite.model.job import Job
 from justbite.model.parse import load_job
 
@@ -18,6 +19,9 @@ def main(arguments: list[str] | None = None) -> int:
     planning.add_argument("job", type=Path)
     planning.add_argument("--out", type=Path, required=True)
     planning.add_argument("--part", type=Path, help="solid or mesh to hold the program against")
+    planning.add_argument(
+        "--by-depth", action="store_true", help="share areas out over operations by depth first, where that saves time"
+    )
     commands.add_parser("schema", help="print the JSON Schema of the job file")
     bench = commands.add_parser("bench", help="print the engine's figures")
     bench.add_argument("--jobs", type=Path, help="a JSON list of jobs; areas made from seeds when left out")
@@ -41,7 +45,7 @@ def main(arguments: list[str] | None = None) -> int:
     try:
         if chosen.command == "read":
             return _read(chosen)
-        return _plan(chosen.job, chosen.out, chosen.part)
+        return _plan(chosen.job, chosen.out, chosen.part, chosen.by_depth)
     except InputError as error:
         print("\n".join(error.faults), file=sys.stderr)
     except JustBiteError as error:
@@ -51,8 +55,10 @@ def main(arguments: list[str] | None = None) -> int:
     return 2
 
 
-def _plan(job_file: Path, out: Path, part_file: Path | None) -> int:
+def _plan(job_file: Path, out: Path, part_file: Path | None, by_depth: bool) -> int:
     job = load_job(job_file.read_bytes())
+    if by_depth:
+        job = all_by_depth(job)
     # The kernels take a moment to load: only when there is something to plan.
     from justbite import tolerances
     from justbite.layout import corners_in

@@ -15,7 +15,7 @@ import shapely
 from justbite import tolerances
 from justbite.bite import solver
 from justbite.bite.case import Case, levels_of
-from justbite.model.before import fresh_shape, must_come_first
+from justbite.model.before import earlier, fresh_shape, must_come_first
 from justbite.model.bite import Bite
 from justbite.model.job import Job, Operation, Region
 from justbite.prepare import LEAST_SIZE, case_for, depths_of
@@ -121,11 +121,13 @@ class _Sharing:
 def shares(job: Job, operation: Operation) -> Shares:
     """How the areas of an operation are best shared out by depth. Raises JobError where nothing is to be cut.
 
-    All in one group where its bite, step-down and feed are given, since then each group had the same.
+    All in one group where its bite, step-down and feed are given, since then each group had the same; and where one
+    of them was cut before: what is left in it is as deep as it is.
     """
     case = case_for(job, operation)
     whole = Shares((tuple(operation.regions),), 0.0, 0.0)
-    if len(operation.regions) < 2 or {"ae", "ap", "feed"} <= set(case.pinned):
+    again = any(set(other.regions) & set(operation.regions) for other in earlier(job, operation))
+    if again or len(operation.regions) < 2 or {"ae", "ap", "feed"} <= set(case.pinned):
         return whole
     sharing = _Sharing(job, operation, case)
     groups: list[Group] | None = sharing.alike()
@@ -164,6 +166,15 @@ def shared_out(job: Job, operation: Operation) -> list[Operation]:
             taken.add(name)
         found.append(operation.model_copy(update={"name": name, "regions": list(group)}))
     return found
+
+
+def all_by_depth(job: Job) -> Job:
+    """The job with all of its operations shared out. Raises JobError."""
+    for operation in job.operations:
+        at = job.operations.index(operation)
+        operations = [*job.operations[:at], *shared_out(job, operation), *job.operations[at + 1 :]]
+        job = job.model_copy(update={"operations": operations})
+    return job
 
 
 def _area(job: Job, name: str, deep: tuple[float, ...]) -> _Area:

@@ -105,9 +105,7 @@ def plan(job: Job, progress: Progress = lambda share, what: None, part: NDArray[
         choices.append(choice)
         # The yardstick is held beside the path; it is no part of planning it.
         compute.append(time.perf_counter() - began - choice["yardstick_seconds"])
-        # What is left of areas that were cut before has no depths of its own.
-        if not any(set(other.regions) & set(operation.regions) for other in job.operations[:index]):
-            findings += rules.depth_findings(operation, shares(job, operation), depths_of(job, operation))
+        findings += rules.depth_findings(operation, shares(job, operation), depths_of(job, operation))
     moves = out.build()
     if not np.isin(moves.part, (CUT, ENTRY)).any():
         reasons = " ".join(f.sentence for f in findings if f.code.startswith("area."))

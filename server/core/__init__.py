@@ -14,7 +14,6 @@ from justbite.bite import relief, solver
 from justbite.bite.known import KnownPath
 from justbite.catalogue import exchange
 from justbite.errors import InputError, JobError, JustBiteError, PartError, StoppedError
-from justbite.grouping import shared_out
 from justbite.model.job import Job, Machine, Material, Tool
 from justbite.model.parse import parse_job
 from justbite.model.shapes import job_space
@@ -23,9 +22,13 @@ from justbite.prepare import case_for, check_job
 from justbite.units import read_quantity
 from server.core import parts
 from server.core.drawn import drawn, region_picture, rings, stock_picture
+from server.core.operations import by_depth, with_operation
 from server.core.parts import read_apart
 
-__all__ = ["MOST_BYTES", "InputError", "JobError", "JustBiteError", "PartError", "StoppedError", "parts", "read_apart"]
+__all__ = [
+    "MOST_BYTES", "InputError", "JobError", "JustBiteError", "PartError", "StoppedError", "by_depth", "parts",
+    "read_apart",
+]  # fmt: skip
 
 
 def fingerprint(document: dict[str, Any]) -> str:
@@ -75,31 +78,13 @@ def reliefs(document: dict[str, Any], operation: int, path: Path = None) -> list
     return [asdict(r) for r in relief.reliefs(case, solver.solve(case))]
 
 
-def by_depth(document: dict[str, Any], operation: int) -> list[dict[str, Any]]:
-    """The operations of a document, the areas of one of them shared out by depth."""
-    job = _with_operation(document, operation)
-    own = job.operations[operation]
-    kept: list[dict[str, Any]] = document["operations"]
-    # In the document's units, and what it leaves out left out: only names and areas are new.
-    parts = [{**kept[operation], "name": o.name, "regions": o.regions} for o in shared_out(job, own)]
-    return [*kept[:operation], *parts, *kept[operation + 1 :]]
-
-
 def chart(document: dict[str, Any], operation: int, path: Path = None) -> dict[str, Any]:
     """The map of ae and ap of one operation."""
     return bite_chart.chart(_case(document, operation, path)).as_dict()
 
 
-def _with_operation(document: dict[str, Any], operation: int) -> Job:
-    """The job of a document that has so many operations. Raises JobError."""
-    job = parse_job(document)
-    if not 0 <= operation < len(job.operations):
-        raise JobError(f"The job has no operation {operation + 1}.")
-    return job
-
-
 def _case(document: dict[str, Any], operation: int, path: Path) -> solver.Case:
-    job = _with_operation(document, operation)
+    job = with_operation(document, operation)
     case = case_for(job, job.operations[operation])
     return replace(case, path=KnownPath.of(path)) if path else case
 
@@ -131,7 +116,7 @@ def picture(document: dict[str, Any]) -> dict[str, Any]:
 
 def limits(document: dict[str, Any], operation: int) -> dict[str, list[list[list[float]]]]:
     """Per region of an operation, the outlines of where the cutter's centre may go."""
-    job = _with_operation(document, operation)
+    job = with_operation(document, operation)
     own = job.operations[operation]
     radius = job.tool(own.tool).diameter / 2
     found = {}

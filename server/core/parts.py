@@ -38,6 +38,7 @@ from justbite.model.shapes import region_shape, ring_points
 from justbite.part.compare import compare
 from justbite.part.features import area_feature
 from server.core.drawn import stock_picture
+from server.core.operations import by_depth
 
 Reading = Callable[[int], bytes]
 """The packed reading of another part file by its key."""
@@ -310,7 +311,7 @@ def _followed(region: Region, found: Feature | None) -> Region:
 
 
 def job_on_part(pk: int, name: str, reading: bytes, wish: Plain) -> Plain:
-    """The document of a job that roughs the named features of a part with one cutter of the stores.
+    """The document of a job that roughs the named features of a part with one cutter of the stores, by depth.
 
     `wish` holds name, machine, material, tool (ids of the stores), placing, take (features' names),
     reserve, wall, floor. Raises JobError when a feature is not there.
@@ -324,7 +325,7 @@ def job_on_part(pk: int, name: str, reading: bytes, wish: Plain) -> Plain:
     tool = catalogue.tools()[wish["tool"]].model_dump(mode="json") | {"number": 1}
     regions = [region_of(found[n]) for n in wish["take"]]
     regions = [r.model_copy(update={"after": [n for n in r.after if n in wish["take"]]}) for r in regions]
-    return {
+    document = {
         "format": "justbite-job", "version": 1, "name": wish["name"], "units": "mm",
         "machine": wish["machine"], "material": wish["material"], "tools": [tool],
         "stock": layout.stock.model_dump(mode="json", exclude_none=True),
@@ -334,3 +335,4 @@ def job_on_part(pk: int, name: str, reading: bytes, wish: Plain) -> Plain:
                         "reserve": wish["reserve"], "allowance": {"wall": wish["wall"], "floor": wish["floor"]},
                         "tolerance": 0.02}],
     }  # fmt: skip
+    return {**document, "operations": by_depth(document, 0)}

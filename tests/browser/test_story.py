@@ -290,7 +290,7 @@ class StoryTest(SimpleTestCase):
         expect(page.get_by_role("button", name="The same at 3 other places")).to_have_count(2)
         page.get_by_role("button", name="Share out by depth").click()
         expect(tabs).to_have_count(2)
-        expect(tabs.last).to_contain_text("rough, deep")
+        expect(tabs.first).to_contain_text("rough, area")
         expect(page.get_by_role("button", name="Share out by depth")).to_have_count(0)
         plan.click()
         expect(page.get_by_role("status")).to_contain_text("plan fresh", timeout=PLANNED)

@@ -1,13 +1,17 @@
 """Areas shared out by depth: what is promised against what is planned, orders, and where nothing is gained."""
 
+import json
 import re
+import tempfile
+from pathlib import Path
 from typing import Any
 
 from django.test import SimpleTestCase
 
 from justbite import catalogue
 from justbite.bite.solver import about, solve
-from justbite.grouping import shared_out, shares
+from justbite.cli import main
+from justbite.grouping import all_by_depth, shared_out, shares
 from justbite.model.job import Job
 from justbite.model.parse import parse_job
 from justbite.plan import plan
@@ -46,15 +50,11 @@ class SharesTest(SimpleTestCase):
     def planned(self, made: Job) -> dict[str, Any]:
         return plan(made).report
 
-    def by_depth(self, made: Job) -> Job:
-        operations = [new for o in made.operations for new in shared_out(made, o)]
-        return made.model_copy(update={"operations": operations})
-
     def test_what_is_promised_is_gained(self) -> None:
         """A deep pocket beside a shallow one; a face over a pocket."""
         for data in (two_depths(), face_over_pocket()):
             made = parse_job(data)
-            together, apart = self.planned(made), self.planned(self.by_depth(made))
+            together, apart = self.planned(made), self.planned(all_by_depth(made))
             (said,) = [w["sentence"] for w in together["warnings"] if w["code"] == "rule.by-depth"]
             self.assertNotIn("rule.by-depth", [w["code"] for w in apart["warnings"]])
             promised = float(re.findall(r"about (\d+) s", said)[0])
@@ -62,19 +62,32 @@ class SharesTest(SimpleTestCase):
             self.assertGreater(promised, 3.0)
 
     def test_a_face_comes_before_the_pocket_below_it(self) -> None:
-        made = parse_job(face_over_pocket())
-        (operation,) = made.operations
-        backwards = operation.model_copy(update={"regions": operation.regions[::-1]})
-        for one in (operation, backwards):
-            groups = shares(made, one).groups
-            self.assertEqual(groups, (("face",), ("pocket",)))
-        names = [o.name for o in self.by_depth(made).operations]
-        self.assertEqual(names, [f"{operation.name}, face", operation.name])
+        for names in (["face", "pocket"], ["pocket", "face"]):
+            data = face_over_pocket()
+            data["operations"][0]["regions"] = names
+            made = all_by_depth(parse_job(data)).operations
+            self.assertEqual([(o.name, o.regions) for o in made], [("rough, face", ["face"]), ("rough", ["pocket"])])
 
     def test_what_is_shared_out_is_not_shared_out_again(self) -> None:
-        made = self.by_depth(parse_job(two_depths()))
+        made = all_by_depth(parse_job(two_depths()))
         self.assertEqual(len(made.operations), 2)
-        self.assertEqual(self.by_depth(made), made)
+        self.assertEqual(all_by_depth(made), made)
+
+    def test_what_was_cut_before_is_not_shared_out(self) -> None:
+        data = two_depths()
+        (first,) = data["operations"]
+        data["operations"].append({**first, "name": "rest"})
+        made = all_by_depth(parse_job(data))
+        self.assertEqual([o.name for o in made.operations], ["rough, area", "rough", "rest"])
+
+    def test_the_command_line_shares_out(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            file = Path(folder) / "job.json"
+            file.write_text(json.dumps(two_depths()))
+            for wish, count in (([], 1), (["--by-depth"], 2)):
+                self.assertEqual(main(["plan", str(file), "--out", folder, *wish]), 0)
+                report = json.loads((Path(folder) / "report.json").read_text())
+                self.assertEqual(len(report["operations"]), count)
 
     def test_groups_wait_for_what_comes_before(self) -> None:
         """Two faces with a pocket below each: one pocket comes before the other's face."""

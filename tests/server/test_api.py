@@ -16,6 +16,7 @@ from django.utils import timezone
 
 from server import actions, core
 from server.models import Job, Plan, Revision
+from tests.core.test_faced import face_over_pocket
 from tests.core.test_path import job as area_job
 from tests.core.test_path import rectangle
 
@@ -89,6 +90,17 @@ class JobsTest(ApiCase):
         self.assertGreater(one["speed"], other["speed"])
         self.send("post", "/bite", {"document": document(), "operation": 7}, 422)
         self.assertFalse(Job.objects.exists())
+
+    def test_operations_by_depth_answer_without_keeping_anything(self) -> None:
+        """In the document's units; with what it leaves out left out."""
+        data = face_over_pocket()
+        first = data["operations"][0]
+        answer = self.send("post", "/bite/by-depth", {"document": data, "operation": 0})["operations"]
+        named = [{**first, "name": "rough, face", "regions": ["face"]}, {**first, "regions": ["pocket"]}]
+        self.assertEqual(answer, named)
+        self.assertFalse(Job.objects.exists())
+        none = self.send("post", "/bite/by-depth", {"document": data, "operation": 3}, 422)
+        self.assertIn("no operation 4", none["faults"][0])
 
     def test_quantities_and_stores(self) -> None:
         read = self.send("post", "/quantity", {"text": "1/8in + 0.4", "kind": "length"})
