@@ -3,7 +3,7 @@
   import { number } from '../format';
   import type { Ceiling, Finding } from '../types';
   import type { BenchState } from './bench.svelte';
-  import { gathered } from './findings';
+  import { BY_DEPTH, DRILL, gathered } from './findings';
   import { withHole } from './rest';
   import TurnTrace from './TurnTrace.svelte';
 
@@ -25,9 +25,6 @@
     turn[key] = at + 1;
     if (x !== null && y !== null) bench.looked = { x, y };
   }
-
-  const BY_DEPTH = 'rule.by-depth';
-  const DRILL = 'rule.pre-drill';
 
   function digits(c: Ceiling): number {
     return c.ceiling >= 100 ? 0 : c.ceiling >= 1 ? 1 : 3;

@@ -9,7 +9,8 @@
     (bench.document?.operations ?? []).map((o, i) => ({
       name: o.name,
       tool: o.tool,
-      seconds: report?.operations[i]?.seconds ?? null,
+      // An operation that the plan did not know has no minutes yet.
+      seconds: report?.operations[i]?.name === o.name ? report.operations[i].seconds : null,
     })),
   );
   /** Seconds of the plain path of the whole job; null where an operation has none. */
