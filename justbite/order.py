@@ -10,7 +10,7 @@ from shapely.geometry.base import BaseGeometry
 
 from justbite.model.before import must_come_first
 from justbite.model.job import Job, Region
-from justbite.model.shapes import SAME, job_space, region_shape
+from justbite.model.shapes import SAME, free_space, region_shape
 
 SWING = 3.2
 """Radii beyond an open edge that the path looks at, and the allowance."""
@@ -59,10 +59,10 @@ def _cut_by_then(job: Job, name: str, other: str) -> bool:
 
 
 def _space(job: Job, region: Region, chord: float) -> BaseGeometry:
-    """A region, and what lies before its open edges as far as its cutters look there."""
+    """A region, and what lies before its open edges as far as its cutters look there, walls between them or not."""
     reach = max(SWING * job.tool(o.tool).diameter / 2 + o.allowance.wall
                 for o in job.operations if region.name in o.regions)  # fmt: skip
-    return job_space(job, region, reach, chord)
+    return free_space(region, reach, chord)
 
 
 def _waits(name: str, other: str, before: dict[str, set[str]]) -> bool:

@@ -88,7 +88,11 @@ def must_come_first(job: Job, one: str, other: str, chord: float) -> bool:
 
 
 def fresh_shape(job: Job, region: Region, chord: float) -> BaseGeometry:
-    """What of an area no area that comes before it takes as deep: of a step the strip on its slope."""
-    before = [job.region(n) for n in region.after]
-    deeper = [region_shape(r, chord) for r in before if r.bottom < region.bottom + SAME]
+    """What of an area no deeper area takes that comes before it: of a step the strip on its slope."""
+    cut = {name for operation in job.operations for name in operation.regions}
+    deeper = [
+        region_shape(other, chord) for other in job.regions
+        if (other.name in region.after and other.bottom < region.bottom + SAME)
+        or (other.name in cut and region.name not in other.after and other.bottom < region.bottom - SAME < other.top)
+    ]  # fmt: skip
     return region_shape(region, chord).difference(shapely.union_all(deeper)) if deeper else region_shape(region, chord)
