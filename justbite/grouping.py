@@ -18,9 +18,10 @@ from justbite.bite.case import Case, levels_of
 from justbite.model.before import earlier, fresh_shape, must_come_first
 from justbite.model.bite import Bite
 from justbite.model.job import Job, Operation, Region
+from justbite.order import deeper_first
 from justbite.prepare import LEAST_SIZE, case_for, depths_of
 
-WORTH_SECONDS, WORTH_SHARE = 4.0, 0.02
+WORTH_SECONDS, WORTH_SHARE = 1.5, 0.02
 """s, and share of all seconds, that each further operation must save."""
 ALIKE = 1.15
 """Depths that differ by less begin as one."""
@@ -68,10 +69,11 @@ class _Sharing:
 
     def __init__(self, job: Job, operation: Operation, case: Case) -> None:
         self._case, self._follows = replace(case, path=None), operation.follow_bite
+        self.asked = operation.regions
         self.areas = {name: _area(job, name, deep) for name, deep in depths_of(job, operation).items()}
-        self._first = [
-            (a, b) for a, b in permutations(self.areas, 2) if must_come_first(job, a, b, tolerances.CHORD)
-        ]  # fmt: skip
+        self._first = {
+            pair for pair in permutations(self.areas, 2) if must_come_first(job, *pair, tolerances.CHORD)
+        }  # fmt: skip
         self._known: dict[Group, float] = {}
 
     def seconds(self, group: Group) -> float:
@@ -129,7 +131,14 @@ def shares(job: Job, operation: Operation) -> Shares:
     again = any(set(other.regions) & set(operation.regions) for other in earlier(job, operation))
     if again or len(operation.regions) < 2 or {"ae", "ap", "feed"} <= set(case.pinned):
         return whole
-    sharing = _Sharing(job, operation, case)
+    # A shallow area in an operation before its deeper neighbour's begins in the solid, as a face does: only where
+    # nothing is gained otherwise.
+    found = _shared(_Sharing(deeper_first(job, tolerances.CHORD), operation, case))
+    return found or _shared(_Sharing(job, operation, case)) or whole
+
+
+def _shared(sharing: _Sharing) -> Shares | None:
+    """The best groups; None where all areas are best in one."""
     groups: list[Group] | None = sharing.alike()
     found = []
     while groups is not None:
@@ -137,14 +146,13 @@ def shares(job: Job, operation: Operation) -> Shares:
         groups = sharing.merged(groups)
     worth = max(WORTH_SECONDS, WORTH_SHARE * min(seconds for seconds, _ in found))
     apart, best = min(reversed(found), key=lambda f: f[0] + worth * len(f[1]))
-    together = sharing.seconds(frozenset(sharing.areas))
     order = sharing.order(best)
     if order is None or len(order) < 2:
-        return whole
+        return None
     # Where nothing is to be cut of an area it stays with the last.
-    idle = [name for name in operation.regions if name not in sharing.areas]
-    named = [tuple(n for n in operation.regions if n in g or (n in idle and g is order[-1])) for g in order]
-    return Shares(tuple(named), together, apart)
+    order[-1] |= set(sharing.asked) - set(sharing.areas)
+    named = tuple(tuple(name for name in sharing.asked if name in group) for group in order)
+    return Shares(named, sharing.seconds(frozenset(sharing.areas)), apart)
 
 
 def shared_out(job: Job, operation: Operation) -> list[Operation]:

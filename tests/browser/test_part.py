@@ -95,7 +95,7 @@ class PartTest(SimpleTestCase):
         page.get_by_role("button", name="Put it on the bench").click()
         tabs = page.get_by_role("tab")
         expect(tabs).to_have_count(2)
-        expect(tabs.first).to_contain_text("Face the top")
+        expect(tabs.first).to_contain_text("Rough the areas, ")
         expect(tabs.last).to_contain_text("Rough the areas")
         page.get_by_role("button", name="Plan", exact=True).click()
         expect(page.get_by_role("status")).to_contain_text("plan fresh", timeout=PLANNED)
