@@ -92,12 +92,14 @@ class OrderTest(SimpleTestCase):
         self.assertEqual([w["code"] for w in quick["warnings"] if w["severity"] == "error"], [])
 
     def test_a_narrow_place_beside_what_is_gone_is_told_as_out_of_reach(self) -> None:
-        """A step that lies over the deep pocket but for 0.1 mm: nothing of it is left that the cutter comes to."""
+        """A step that lies over the deep pocket but for a tab of 3 x 1 mm: nothing is left that the cutter comes to."""
         data = shelf_and_deep()
-        step = {"name": "step", "outline": [[60, 0], [100.1, 0], [100.1, 50], [60, 50]], "bottom": -10,
-                "open_edges": [3], "after": ["deep"]}  # fmt: skip
+        right = [[100, 0], [100, 20], [103, 20], [103, 21], [100, 21], [100, 50]]
+        step = {"name": "step", "outline": [[60, 0], *right, [60, 50]], "bottom": -10}
         data["regions"].append(step)
         data["operations"][0]["regions"].append("step")
+        self.assertEqual(after(data)["step"], ["deep"])
         codes = [(w["code"], w["area"]) for w in plan(parse_job(data)).report["warnings"]]
+        self.assertIn(("area.unreached", "step"), codes)
         self.assertNotIn(("area.no-entry", "step"), codes)
         self.assertNotIn(("area.outside-stock", "step"), codes)
