@@ -71,10 +71,14 @@ class _Sharing:
         self._case, self._follows = replace(case, path=None), operation.follow_bite
         self.asked = operation.regions
         self.areas = {name: _area(job, name, deep) for name, deep in depths_of(job, operation).items()}
-        self._first = {
-            pair for pair in permutations(self.areas, 2) if must_come_first(job, *pair, tolerances.CHORD)
-        }  # fmt: skip
+        self._first: set[tuple[str, str]] = set()
         self._known: dict[Group, float] = {}
+
+    def keep(self, job: Job) -> bool:
+        """From now on keep the order that a job asks for; False where that is no other than before."""
+        before, names = self._first, permutations(self.areas, 2)
+        self._first = {pair for pair in names if must_come_first(job, *pair, tolerances.CHORD)}
+        return self._first != before
 
     def seconds(self, group: Group) -> float:
         """At full bite, with the bite that suits the group."""
@@ -133,8 +137,12 @@ def shares(job: Job, operation: Operation) -> Shares:
         return whole
     # A shallow area in an operation before its deeper neighbour's begins in the solid, as a face does: only where
     # nothing is gained otherwise.
-    found = _shared(_Sharing(deeper_first(job, tolerances.CHORD), operation, case))
-    return found or _shared(_Sharing(job, operation, case)) or whole
+    sharing = _Sharing(job, operation, case)
+    sharing.keep(deeper_first(job, tolerances.CHORD))
+    found = _shared(sharing)
+    if found is None and sharing.keep(job):
+        found = _shared(sharing)
+    return found or whole
 
 
 def _shared(sharing: _Sharing) -> Shares | None:

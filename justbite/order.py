@@ -8,7 +8,7 @@ from itertools import permutations
 
 from shapely.geometry.base import BaseGeometry
 
-from justbite.model.before import must_come_first
+from justbite.model.before import cut_by_then, must_come_first
 from justbite.model.job import Job, Region
 from justbite.model.shapes import SAME, free_space, region_shape
 
@@ -36,7 +36,7 @@ def deeper_first(job: Job, chord: float) -> Job:
             if (
                 other.bottom < region.bottom - SAME < other.top - SAME
                 and other.name not in before[region.name]
-                and _cut_by_then(job, region.name, other.name)
+                and cut_by_then(job, region.name, other.name)
                 and space.intersection(region_shape(other, chord)).area > WORTH
                 and not _waits(other.name, region.name, before)
             ):
@@ -46,16 +46,6 @@ def deeper_first(job: Job, chord: float) -> Job:
         return job
     changed = [r.model_copy(update={"after": [*r.after, *more.get(r.name, [])]}) for r in job.regions]
     return job.model_copy(update={"regions": changed})
-
-
-def _cut_by_then(job: Job, name: str, other: str) -> bool:
-    """Whether each operation that cuts one area cuts the other as well, or one before it does."""
-    seen = False
-    for operation in job.operations:
-        seen = seen or other in operation.regions
-        if name in operation.regions and not seen:
-            return False
-    return True
 
 
 def _space(job: Job, region: Region, chord: float) -> BaseGeometry:

@@ -87,12 +87,22 @@ def must_come_first(job: Job, one: str, other: str, chord: float) -> bool:
     return overlap(a, b, chord)
 
 
+def cut_by_then(job: Job, name: str, other: str) -> bool:
+    """Whether each operation that cuts one area cuts the other as well, or one before it does."""
+    seen = False
+    for operation in job.operations:
+        seen = seen or other in operation.regions
+        if name in operation.regions and not seen:
+            return False
+    return seen
+
+
 def fresh_shape(job: Job, region: Region, chord: float) -> BaseGeometry:
     """What of an area no deeper area takes that comes before it: of a step the strip on its slope."""
-    cut = {name for operation in job.operations for name in operation.regions}
     deeper = [
         region_shape(other, chord) for other in job.regions
         if (other.name in region.after and other.bottom < region.bottom + SAME)
-        or (other.name in cut and region.name not in other.after and other.bottom < region.bottom - SAME < other.top)
+        or (region.name not in other.after and other.bottom < region.bottom - SAME < other.top
+            and cut_by_then(job, region.name, other.name))
     ]  # fmt: skip
     return region_shape(region, chord).difference(shapely.union_all(deeper)) if deeper else region_shape(region, chord)
