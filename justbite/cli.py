@@ -29,6 +29,7 @@ def main(arguments: list[str] | None = None) -> int:
     bench.add_argument("--first", type=int, default=1, help="first seed")
     bench.add_argument("--odd", action="store_true", help="areas of the kinds that clearing is hard on")
     bench.add_argument("--odd-jobs", action="store_true", help="whole jobs with all that may be asked for, mixed")
+    bench.add_argument("--odd-parts", action="store_true", help="whole jobs on solids, from the file to the proof")
     reading = commands.add_parser("read", help="read a part and tell its features")
     reading.add_argument("part", type=Path)
     reading.add_argument("--units", choices=["mm", "in"], help="what the file's numbers are, where it does not say")
@@ -77,7 +78,7 @@ def _plan(job_file: Path, out: Path, part_file: Path | None, by_depth: bool) -> 
 
 
 def _bench(chosen: argparse.Namespace) -> int:
-    from justbite import odd_jobs
+    from justbite import odd_jobs, odd_parts
     from justbite.bench import made_areas, run
     from justbite.odd import odd_areas
 
@@ -86,7 +87,10 @@ def _bench(chosen: argparse.Namespace) -> int:
         return 0
     seeds = range(chosen.first, chosen.first + chosen.count)
     if chosen.odd_jobs:
-        odd_jobs.run(seeds)
+        odd_jobs.run(odd_jobs.whole_jobs(seeds), f"odd jobs, seeds {seeds[0]} to {seeds[-1]}")
+        return 0
+    if chosen.odd_parts:
+        odd_jobs.run(odd_parts.odd_parts(seeds), f"odd parts, seeds {seeds[0]} to {seeds[-1]}")
         return 0
     data = list(odd_areas(seeds) if chosen.odd else made_areas(seeds))
     run(data, f"{'odd areas, ' * chosen.odd}seeds {seeds[0]} to {seeds[-1]}", not chosen.odd)

@@ -6,17 +6,19 @@ holes drilled before; for every third job a second operation with a smaller cutt
 each has areas, a cutter and wishes of its own. Each alone is tested; here they meet.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 import numpy as np
 import shapely
 import shapely.affinity
+from numpy.typing import NDArray
 
 from justbite import catalogue
 from justbite.bench import KINDS as MADE
 from justbite.bench import drawn
-from justbite.errors import InputError
+from justbite.errors import JustBiteError
+from justbite.model.job import Job
 from justbite.model.parse import parse_job
 from justbite.odd import KINDS as ODD
 from justbite.plan import plan
@@ -27,7 +29,9 @@ DRILLED_FROM = 400
 MIXED_FROM = 800
 """Seed from which on every other job has operations that each have areas, a cutter and wishes of their own."""
 Random = np.random.Generator
-COLUMNS = ("max", "99.9%", "left %", "way in", "chip x", "gouge", "ideal x")
+Whole = tuple[Job, NDArray[np.float64] | None]
+"""A job, and the corners of its part's triangles if it has a part."""
+COLUMNS = ("max", "99.9%", "left %", "way in", "chip x", "gouge", "ideal x", "seconds")
 NAME = 44
 BOUNDS = {"max": 1.05, "99.9%": 1.02, "left %": 0.1, "way in": 1.1, "chip x": 1.1, "gouge": 0.0}
 """What no operation may pass; marked in the table where one does."""
@@ -221,21 +225,30 @@ def _wishes(random: Random, tool: dict[str, Any]) -> dict[str, Any]:
     return asked
 
 
-def run(seeds: range) -> None:
+def whole_jobs(seeds: range) -> Iterator[tuple[str, Whole | JustBiteError]]:
+    """The same as `run` takes them."""
+    for data in odd_jobs(seeds):
+        yield data["name"], (parse_job(data), None)
+
+
+def run(jobs: Iterable[tuple[str, Whole | JustBiteError]], what: str) -> None:
     """Plan the jobs and print a line for each operation; `!` where a bound is passed or the proof finds an error."""
-    print(f"odd jobs, seeds {seeds[0]} to {seeds[-1]}")
+    print(what)
     print(f"  {'operation':{NAME}}" + "".join(f"{name:>9}" for name in COLUMNS) + "  findings of the proof")
     passed = count = 0
-    for data in odd_jobs(seeds):
+    seconds = 0.0
+    for name, made in jobs:
         try:
-            report = plan(parse_job(data)).report
-        except InputError as error:
-            print(f"  {data['name']}: {error}", flush=True)
+            if isinstance(made, JustBiteError):
+                raise made
+            job, part = made
+            report = plan(job, part=part).report
+        except JustBiteError as error:
+            print(f"  {name}: {error}", flush=True)
             continue
         codes = {w["code"] for w in report["warnings"]}
         errors = [w for w in report["warnings"] if w["severity"] == "error" and w["code"].startswith("proof.")]
-        diameters = {tool["number"]: tool["diameter"] for tool in data["tools"]}
-        for row, asked in zip(report["operations"], data["operations"], strict=True):
+        for row, asked in zip(report["operations"], job.operations, strict=True):
             found = figures(row)
             wrong = sorted(w["code"] for w in errors if w["operation"] == row["name"])
             # What the job's own shape keeps the cutter from is told before, and is no fault of the path.
@@ -243,15 +256,17 @@ def run(seeds: range) -> None:
             over = [n for n, most in BOUNDS.items() if found[n] > most and n not in told_before]
             passed += bool(over or wrong)
             count += 1
-            name = f"{data['name']} {row['name']}, {data['material']}, D{diameters[asked['tool']]:g}"
+            said = f"{name} {row['name']}, {job.material}, D{job.tool(asked.tool).diameter:g}"
             told = "".join(f"{found[n]:9.3f}" for n in COLUMNS)
-            print(f"{'! ' if over or wrong else '  '}{name[:NAME]:{NAME}}{told}  {' '.join(wrong)}", flush=True)
-    print(f"{count} operations, {passed} of them over a bound or with an error of the proof")
+            print(f"{'! ' if over or wrong else '  '}{said[:NAME]:{NAME}}{told}  {' '.join(wrong)}", flush=True)
+        seconds += report["seconds"]
+    print(f"{count} operations, {passed} of them over a bound or with an error of the proof; {seconds:.1f} s in all")
 
 
 def figures(row: dict[str, Any]) -> dict[str, float]:
     """What the table shows of an operation's report."""
     ideal = row["ideal_seconds"]
     values = (row["max_over_target"], row["p999_over_target"], 100 * row["left_over_share"], row["entry_over_bite"],
-              row["chip_over_borne"], row["gouge_mm"], row["seconds"] / ideal if ideal > 0 else 0.0)  # fmt: skip
+              row["chip_over_borne"], row["gouge_mm"], row["seconds"] / ideal if ideal > 0 else 0.0,
+              row["seconds"])  # fmt: skip
     return dict(zip(COLUMNS, values, strict=True))

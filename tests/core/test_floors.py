@@ -14,7 +14,8 @@ from justbite.model.shapes import free_space, open_chains, region_shape
 from justbite.part.floors import level_floors
 from justbite.part.margin import Around, reached_out
 from justbite.part.named import STEP
-from tests.core.solids import block, cone, cut, cylinder, joined, laid, with_edges
+from justbite.solids import block, cone, cut, cylinder, joined, with_edges
+from tests.core.solids import laid
 
 CHORD = 0.005
 

@@ -13,7 +13,8 @@ from justbite.model.feature import Feature
 from justbite.model.shapes import free_space, region_shape
 from justbite.part.features import Model, _feature
 from justbite.part.rings import circle_of, onto_circles, ring_with_arcs
-from tests.core.solids import block, cut, cylinder, joined, laid
+from justbite.solids import block, cut, cylinder, joined
+from tests.core.solids import laid
 
 SAGITTA, TURN = 0.01, 0.2
 

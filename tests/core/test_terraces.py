@@ -14,7 +14,8 @@ from justbite.model.parse import parse_job
 from justbite.part.margin import long_enough
 from justbite.part.named import STEP
 from justbite.plan import plan
-from tests.core.solids import block, cone, cut, cylinder, joined, laid, lying, read_and_laid, sphere, with_edges
+from justbite.solids import block, cone, cut, cylinder, joined, lying, sphere, with_edges
+from tests.core.solids import laid, read_and_laid
 
 
 def steps(layout: Layout) -> list[Feature]:
