@@ -10,16 +10,15 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import permutations
 
-import shapely
-
 from justbite import tolerances
 from justbite.bite import solver
-from justbite.bite.case import Case, levels_of
-from justbite.model.before import earlier, fresh_shape, must_come_first
-from justbite.model.bite import Bite
+from justbite.bite.case import Case
+from justbite.from_top import in_order
+from justbite.model.before import earlier, must_come_first
 from justbite.model.job import Job, Operation, Region
 from justbite.order import deeper_first
-from justbite.prepare import LEAST_SIZE, case_for, depths_of
+from justbite.prepare import case_for, depths_of
+from justbite.weighing import weight_of
 
 WORTH_SECONDS, WORTH_SHARE = 1.5, 0.02
 """s, and share of all seconds, that each further operation must save."""
@@ -42,35 +41,13 @@ class Shares:
     """s at full bite, with one bite for all and with one for each group."""
 
 
-@dataclass(frozen=True, slots=True)
-class _Area:
-    """What an area asks of a bite."""
-
-    size: float
-    """mm2 that are cut."""
-    width: float
-    """mm that these are wide, on the mean."""
-    deep: tuple[float, ...]
-    """mm: the depth of each section."""
-
-    @property
-    def deepest(self) -> float:
-        return max(self.deep)
-
-    def seconds(self, bite: Bite, follows: bool) -> float:
-        """How long it takes at full bite: where it is narrower than that, chips are thinner and the feed may follow."""
-        taken = min(bite.ae, self.width)
-        feed = bite.feed / 60.0 * ((bite.ae / taken) ** 0.5 if follows else 1.0)
-        return sum(levels_of(d, bite.ap) for d in self.deep) * self.size / (taken * feed)
-
-
 class _Sharing:
     """Groups of one operation's areas: what they cost, and in which order they can be cut."""
 
     def __init__(self, job: Job, operation: Operation, case: Case) -> None:
         self._case, self._follows = replace(case, path=None), operation.follow_bite
         self.asked = operation.regions
-        self.areas = {name: _area(job, name, deep) for name, deep in depths_of(job, operation).items()}
+        self.areas = {name: weight_of(job, name, deep) for name, deep in depths_of(job, operation).items()}
         self._first: set[tuple[str, str]] = set()
         self._known: dict[Group, float] = {}
 
@@ -135,32 +112,46 @@ def shares(job: Job, operation: Operation) -> Shares:
     again = any(set(other.regions) & set(operation.regions) for other in earlier(job, operation))
     if again or len(operation.regions) < 2 or {"ae", "ap", "feed"} <= set(case.pinned):
         return whole
-    # A shallow area in an operation before its deeper neighbour's begins in the solid, as a face does: only where
-    # nothing is gained otherwise.
-    sharing = _Sharing(job, operation, case)
-    sharing.keep(deeper_first(job, tolerances.CHORD))
-    found = _shared(sharing)
-    if found is None and sharing.keep(job):
-        found = _shared(sharing)
-    return found or whole
+    # First as it is planned, what lies below an area before it or after as is quicker; then after it in any case. A
+    # shallow area in an operation before its deeper neighbour's begins in the solid, as a face does: only where nothing
+    # is gained otherwise.
+    planned, deeper = in_order(job), deeper_first(job, tolerances.CHORD)
+    first = _Sharing(planned, operation, case)
+    after = first if planned == deeper else _Sharing(job, operation, case)
+    first.keep(planned)
+    best = _shared(first)
+    if after is not first and after.keep(deeper):
+        best = min(best, _shared(after), key=_cost)
+    if len(best.groups) < 2 and after.keep(job):
+        best = _shared(after)
+    if len(best.groups) < 2:
+        return whole
+    return replace(best, together=first.seconds(frozenset(first.areas)))
 
 
-def _shared(sharing: _Sharing) -> Shares | None:
-    """The best groups; None where all areas are best in one."""
+def _cost(shares: Shares) -> float:
+    """Seconds, and what each operation is worth."""
+    return shares.apart + _worth(shares.apart) * len(shares.groups)
+
+
+def _worth(seconds: float) -> float:
+    return max(WORTH_SECONDS, WORTH_SHARE * seconds)
+
+
+def _shared(sharing: _Sharing) -> Shares:
+    """The best groups."""
     groups: list[Group] | None = sharing.alike()
     found = []
     while groups is not None:
         found.append((sum(map(sharing.seconds, groups)), groups))
         groups = sharing.merged(groups)
-    worth = max(WORTH_SECONDS, WORTH_SHARE * min(seconds for seconds, _ in found))
+    worth = _worth(min(seconds for seconds, _ in found))
     apart, best = min(reversed(found), key=lambda f: f[0] + worth * len(f[1]))
-    order = sharing.order(best)
-    if order is None or len(order) < 2:
-        return None
+    order = sharing.order(best) or [frozenset(sharing.areas)]
     # Where nothing is to be cut of an area it stays with the last.
     order[-1] |= set(sharing.asked) - set(sharing.areas)
     named = tuple(tuple(name for name in sharing.asked if name in group) for group in order)
-    return Shares(named, sharing.seconds(frozenset(sharing.areas)), apart)
+    return Shares(named, apart, apart)
 
 
 def shared_out(job: Job, operation: Operation) -> list[Operation]:
@@ -169,9 +160,8 @@ def shared_out(job: Job, operation: Operation) -> list[Operation]:
     if len(groups) < 2:
         return [operation]
     deep = depths_of(job, operation)
-    areas = {n: _area(job, n, own) for n, own in deep.items()}
-    volumes = [sum(areas[n].size * sum(areas[n].deep) for n in group if n in areas) for group in groups]
-    main = max(range(len(groups)), key=lambda k: volumes[k])
+    volumes = {name: weight_of(job, name, own).volume for name, own in deep.items()}
+    main = max(range(len(groups)), key=lambda k: sum(volumes.get(n, 0.0) for n in groups[k]))
     taken = {o.name for o in job.operations}
     found = []
     for k, group in enumerate(groups):
@@ -191,12 +181,6 @@ def all_by_depth(job: Job) -> Job:
         operations = [*job.operations[:at], *shared_out(job, operation), *job.operations[at + 1 :]]
         job = job.model_copy(update={"operations": operations})
     return job
-
-
-def _area(job: Job, name: str, deep: tuple[float, ...]) -> _Area:
-    fresh = fresh_shape(job, job.region(name), tolerances.CHORD)
-    size = max(fresh.area, LEAST_SIZE)
-    return _Area(size, 2.0 * size / max(float(shapely.length(fresh)), 1.0), deep)
 
 
 def _deepest(deep: dict[str, tuple[float, ...]], group: Sequence[str]) -> float:

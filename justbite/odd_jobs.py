@@ -31,7 +31,7 @@ MIXED_FROM = 800
 Random = np.random.Generator
 Whole = tuple[Job, NDArray[np.float64] | None]
 """A job, and the corners of its part's triangles if it has a part."""
-COLUMNS = ("max", "99.9%", "left %", "way in", "chip x", "gouge", "ideal x", "seconds")
+COLUMNS = ("max", "99.9%", "left %", "way in", "chip x", "gouge", "ideal x", "ways", "seconds")
 NAME = 44
 BOUNDS = {"max": 1.05, "99.9%": 1.02, "left %": 0.1, "way in": 1.1, "chip x": 1.1, "gouge": 0.0}
 """What no operation may pass; marked in the table where one does."""
@@ -268,5 +268,5 @@ def figures(row: dict[str, Any]) -> dict[str, float]:
     ideal = row["ideal_seconds"]
     values = (row["max_over_target"], row["p999_over_target"], 100 * row["left_over_share"], row["entry_over_bite"],
               row["chip_over_borne"], row["gouge_mm"], row["seconds"] / ideal if ideal > 0 else 0.0,
-              row["seconds"])  # fmt: skip
+              1.0 - row["cut_seconds"] / max(row["seconds"], 1e-9), row["seconds"])  # fmt: skip
     return dict(zip(COLUMNS, values, strict=True))

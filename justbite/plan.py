@@ -20,6 +20,7 @@ from justbite.bite.known import KnownPath
 from justbite.bite.slot import slot_depth, slot_removal
 from justbite.choice import Trial, known_path, path_seconds, promising
 from justbite.errors import JobError, NothingToCutError
+from justbite.from_top import in_order
 from justbite.grouping import shares
 from justbite.memory import give_back_large, give_back_small
 from justbite.model.bite import Bite
@@ -31,7 +32,6 @@ from justbite.model.trace import PathTrace
 from justbite.motion.clock import Drive, block_times
 from justbite.nc.reader import read_program
 from justbite.nc.writer import Heading, write_program
-from justbite.order import deeper_first
 from justbite.part.beyond import with_standing
 from justbite.path.blocks import MovesBuilder
 from justbite.path.predrill import drilled_notes
@@ -69,7 +69,7 @@ def plan(job: Job, progress: Progress = lambda share, what: None, part: NDArray[
     give_back_large()
     machine, _ = check_job(job)
     findings: list[Finding] = []
-    job = deeper_first(job, tolerances.CHORD)
+    job = in_order(job)
     if part is not None:
         job, findings = with_standing(job, part, tolerances.CHORD)
     travel = job.travel_height

@@ -102,7 +102,7 @@ def fresh_shape(job: Job, region: Region, chord: float) -> BaseGeometry:
     deeper = [
         region_shape(other, chord) for other in job.regions
         if (other.name in region.after and other.bottom < region.bottom + SAME)
-        or (region.name not in other.after and other.bottom < region.bottom - SAME < other.top
+        or (region.name not in other.after and other.bottom < region.bottom - SAME and region.bottom + SAME < other.top
             and cut_by_then(job, region.name, other.name))
     ]  # fmt: skip
     return region_shape(region, chord).difference(shapely.union_all(deeper)) if deeper else region_shape(region, chord)
