@@ -161,7 +161,9 @@ class UnfacedTest(SimpleTestCase):
 
     def test_no_rapid_goes_below_what_stood_before(self) -> None:
         """Crumbs of the face may stand over the pocket: rapids end above where its top was."""
-        made = parse_job(face_over_pocket())
+        data = face_over_pocket()
+        data["regions"][1]["after"] = ["face"]
+        made = parse_job(data)
         moves = read_program(plan(made).program)
         x, y, z = moves.end[moves.kind == RAPID].T
         over = (x > 20) & (x < 70) & (y > 15) & (y < 45)

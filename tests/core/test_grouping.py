@@ -61,12 +61,15 @@ class SharesTest(SimpleTestCase):
             self.assertGreater(together["seconds"] - apart["seconds"], 0.5 * promised)
             self.assertGreater(promised, 3.0)
 
-    def test_a_face_comes_before_the_pocket_below_it(self) -> None:
-        for names in (["face", "pocket"], ["pocket", "face"]):
-            data = face_over_pocket()
-            data["operations"][0]["regions"] = names
-            made = all_by_depth(parse_job(data)).operations
-            self.assertEqual([(o.name, o.regions) for o in made], [("rough, face", ["face"]), ("rough", ["pocket"])])
+    def test_a_pocket_takes_the_face_above_it_along_unless_it_is_to_come_after(self) -> None:
+        face, pocket = ("rough, face", ["face"]), ("rough", ["pocket"])
+        for after, expected in (([], [pocket, face]), (["face"], [face, pocket])):
+            for names in (["face", "pocket"], ["pocket", "face"]):
+                data = face_over_pocket()
+                data["regions"][1]["after"] = after
+                data["operations"][0]["regions"] = names
+                made = all_by_depth(parse_job(data)).operations
+                self.assertEqual([(o.name, o.regions) for o in made], expected)
 
     def test_what_is_shared_out_is_not_shared_out_again(self) -> None:
         made = all_by_depth(parse_job(two_depths()))
@@ -93,6 +96,7 @@ class SharesTest(SimpleTestCase):
         """Two faces with a pocket below each: one pocket comes before the other's face."""
         data = face_over_pocket()
         face, pocket = data["regions"]
+        pocket["after"] = ["face"]
         for region in (face, pocket):
             region["outline"] = [[2 * x, 2 * y] for x, y in region["outline"]]
         beside = {**face, "name": "face 2", "outline": [[x + 200, y] for x, y in face["outline"]], "after": ["pocket"]}
