@@ -7,14 +7,19 @@ worth it.
 """
 
 import math
-from dataclasses import replace
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from itertools import permutations
 from typing import Any
+
+import shapely
 
 from justbite import catalogue, tolerances
 from justbite.bite import solver
-from justbite.model.before import cut_by_then, fresh_shape, sections
+from justbite.bite.case import Case
+from justbite.model.before import cut_by_then, fresh_shape, must_come_first, sections
 from justbite.model.bite import Bite
-from justbite.model.job import Job, Operation, Region
+from justbite.model.job import Job, Operation
 from justbite.model.shapes import OVERLAP, SAME, region_shape
 from justbite.order import deeper_first
 from justbite.prepare import case_for
@@ -34,101 +39,146 @@ def in_order(job: Job) -> Job:
 def from_the_top(job: Job) -> Job:
     """The job, areas that lie below another one going up to its top where they come before it.
 
-    They come before it where their operation does, and in one operation where that is quicker. Raises JobError.
+    They come before it where their operation does, and in one operation where that is quicker; with each of them what
+    is to be cut before it. Raises JobError.
     """
-    first: dict[str, int] = {}
-    for index, operation in reversed(list(enumerate(job.operations))):
-        first |= dict.fromkeys(operation.regions, index)
-    for name in sorted(first, key=lambda n: -job.region(n).top):
-        for above in _layers_above(job, name, first):
-            if first[above] < first[name]:
+    orders = _Orders(job)
+    for name in sorted(orders.first, key=lambda n: -job.region(n).top):
+        for above in [n for n in orders.first if abs(job.region(n).bottom - job.region(name).top) < SAME]:
+            names = orders.needed(job, name, above)
+            if not names:
                 continue
-            raised = _raised(job, name, above)
-            if first[above] > first[name] or _saves(job, raised, job.operations[first[name]], name, above):
+            raised = _raised(job, names, above)
+            if orders.is_before(name, above) or _saves(job, raised, names, above, orders):
+                orders.turn(job, names, above)
                 job = raised
                 break
     return job
 
 
-def _layers_above(job: Job, name: str, used: dict[str, int]) -> list[str]:
-    """The areas in whose floor an area lies wholly, and that need not come before it."""
-    region = job.region(name)
-    found = []
-    for above in map(job.region, used):
+class _Orders:
+    """Which areas wait for which, and which operation is the first to cut them."""
+
+    def __init__(self, job: Job) -> None:
+        self.first: dict[str, int] = {}
+        for index, operation in reversed(list(enumerate(job.operations))):
+            self.first |= dict.fromkeys(operation.regions, index)
+        self.before = {name: set[str]() for name in self.first}
+        for one, other in permutations(self.first, 2):
+            if must_come_first(job, one, other, tolerances.CHORD):
+                self.before[other].add(one)
+
+    def is_before(self, name: str, above: str) -> bool:
+        """Whether an area's first operation comes before the other's."""
+        return self.first[name] < self.first[above]
+
+    def waits(self, name: str, other: str) -> bool:
+        """Whether an area is cut after another one, by way of a third or not."""
+        seen, left = set[str](), [name]
+        while left:
+            now = left.pop()
+            if now == other:
+                return True
+            seen.add(now)
+            left += self.before[now] - seen
+        return False
+
+    def needed(self, job: Job, name: str, above: str) -> list[str]:
+        """The area, and what must be cut before it but waits for the one above; none where one of them has to wait."""
+        names = [name]
+        for one in names:
+            if not self._can_come_first(job, one, above):
+                return []
+            names += [m for m in self.still_before(job, one, above) - set(names) if self.waits(m, above)]
+        return names
+
+    def still_before(self, job: Job, name: str, above: str) -> set[str]:
+        """What must be cut before an area even where that is cut from the top of the one above."""
+        top, after = job.region(above).top, job.region(name).after
+        return {m for m in self.before[name] if m in after or job.region(m).bottom > top - SAME}
+
+    def turn(self, job: Job, names: Sequence[str], above: str) -> None:
+        """From now on they come before it; `job`: before they were raised."""
+        for name in names:
+            self.before[name] = self.still_before(job, name, above)
+        self.before[above].update(names)
+
+    def _can_come_first(self, job: Job, name: str, above: str) -> bool:
+        """Whether an area lies wholly in the floor of the one above, and neither is to be cut after it nor is."""
+        region, other = job.region(name), job.region(above)
         if (
-            abs(above.bottom - region.top) < SAME
-            and cut_by_then(job, above.name, name)
-            and not _waits(job, name, above.name)
-            and _lies_in(region, above)
+            above in region.after
+            or abs(other.bottom - region.top) > SAME
+            or self.first[name] > self.first[above]
+            or not cut_by_then(job, above, name)
         ):
-            found.append(above.name)
-    return found
+            return False
+        outside = region_shape(region, tolerances.CHORD).difference(region_shape(other, tolerances.CHORD))
+        # Borders that are one in all but their chords are no part of it.
+        return bool(outside.buffer(-tolerances.CHORD).area < OVERLAP)
 
 
-def _lies_in(region: Region, above: Region) -> bool:
-    outside = region_shape(region, tolerances.CHORD).difference(region_shape(above, tolerances.CHORD))
-    # Borders that are one in all but their chords are no part of it.
-    return bool(outside.buffer(-tolerances.CHORD).area < OVERLAP)
-
-
-def _waits(job: Job, name: str, other: str) -> bool:
-    """Whether an area is to be cut after another one, by way of a third or not."""
-    seen, left = set[str](), [name]
-    while left:
-        now = left.pop()
-        if now == other:
-            return True
-        seen.add(now)
-        left += [n for n in job.region(now).after if n not in seen]
-    return False
-
-
-def _raised(job: Job, name: str, above: str) -> Job:
-    """The job with an area cut from the top of another one, and before it."""
-    top = job.region(above).top
-    change: dict[str, dict[str, Any]] = {name: {"top": top}, above: {"after": [*job.region(above).after, name]}}
+def _raised(job: Job, names: Sequence[str], above: str) -> Job:
+    """The job with areas cut from the top of another one, and before it."""
+    layer = job.region(above)
+    change: dict[str, dict[str, Any]] = {above: {"after": [*layer.after, *names]}}
+    change |= {name: {"top": layer.top} for name in names}
     return job.model_copy(update={
         "regions": [r.model_copy(update=change[r.name]) if r.name in change else r for r in job.regions]
     })  # fmt: skip
 
 
-def _saves(job: Job, raised: Job, operation: Operation, name: str, above: str) -> bool:
-    """Whether an area and the one above it are quicker cut from the top, each with the bite that suits it alone."""
+def _saves(job: Job, raised: Job, names: Sequence[str], above: str, orders: _Orders) -> bool:
+    """Whether areas and the one above them are quicker cut from the top, each with the bite that suits it alone."""
+    operation = job.operations[orders.first[names[0]]]
     case = replace(case_for(job, operation), path=None)
-
-    def weigh(planned: Job, one: str) -> tuple[Weight, Bite, float] | None:
-        """With the bite that suits it, and seconds at full bite; None where nothing is to be cut."""
-        region = planned.region(one)
-        deep = sections(planned, operation, region, tolerances.CHORD)
-        if not deep or fresh_shape(planned, region, tolerances.CHORD).area < OVERLAP:
-            return None
-        weight = weight_of(planned, one, deep)
-        bite = solver.about(replace(case, depth=sum(deep), areas=((weight.size, deep),)))
-        return weight, bite, weight.seconds(bite, operation.follow_bite)
-
-    layer, below, whole = weigh(job, above), weigh(job, name), weigh(raised, name)
-    if layer is None or below is None or whole is None:
+    layer = _weighed(job, operation, case, above)
+    if layer is None:
         return False
-    weight, bite, seconds = layer
-    saved = seconds * _farther_in(raised, name, above, bite.ae, case.tool.diameter) / weight.size
-    entry = 0.0
-    if job.region(above).open_edges and not job.region(name).open_edges:
-        # A closed area above would have had a way in of its own.
-        bite = whole[1]
-        ramp = math.tan(math.radians(catalogue.material_of(job).ramp_angle))
-        circle = math.pi * ((1.0 + HELIX) * case.tool.diameter / 2) ** 2
-        down = min(bite.entry_feed * ramp, ENTRY_LOAD * 1000.0 * bite.removal_rate / circle) / 60.0
-        entry = (sum(whole[0].deep) - sum(below[0].deep)) / down
-    return saved > whole[2] - below[2] + entry
+    saved = layer.seconds * _farther_in(raised, names, above, layer.bite.ae, case.tool.diameter) / layer.weight.size
+    for name in names:
+        below, whole = _weighed(job, operation, case, name), _weighed(raised, operation, case, name)
+        if below is None or whole is None:
+            continue
+        saved -= whole.seconds - below.seconds
+        region = job.region(name)
+        # A closed area above would have had a way in of its own; a step begins beside the floor that it stands round.
+        if job.region(above).open_edges and not region.open_edges and not orders.before[name] - {above}:
+            ramp = math.tan(math.radians(catalogue.material_of(job).ramp_angle))
+            circle = math.pi * ((1.0 + HELIX) * case.tool.diameter / 2) ** 2
+            down = min(whole.bite.entry_feed * ramp, ENTRY_LOAD * 1000.0 * whole.bite.removal_rate / circle) / 60.0
+            saved -= (sum(whole.weight.deep) - sum(below.weight.deep)) / down
+    return saved > 0.0
 
 
-def _farther_in(raised: Job, name: str, above: str, bite: float, diameter: float) -> float:
-    """mm2 of an area that passes over what is left of the one above need not cover.
+@dataclass(frozen=True, slots=True)
+class _Weighed:
+    """An area with the bite that suits it alone."""
+
+    weight: Weight
+    bite: Bite
+    seconds: float
+    """At full bite."""
+
+
+def _weighed(job: Job, operation: Operation, case: Case, name: str) -> _Weighed | None:
+    """None where nothing is to be cut."""
+    region = job.region(name)
+    deep = sections(job, operation, region, tolerances.CHORD)
+    if not deep or fresh_shape(job, region, tolerances.CHORD).area < OVERLAP:
+        return None
+    weight = weight_of(job, name, deep)
+    bite = solver.about(replace(case, depth=sum(deep), areas=((weight.size, deep),)))
+    return _Weighed(weight, bite, weight.seconds(bite, operation.follow_bite))
+
+
+def _farther_in(raised: Job, names: Sequence[str], above: str, bite: float, diameter: float) -> float:
+    """mm2 of areas that passes over what is left of the one above need not cover.
 
     At an edge the bite begins and ends over half the chord that it cuts in the cutter's circle: less wide a gap in a
     face saves nothing.
     """
     rest = fresh_shape(raised, raised.region(above), tolerances.CHORD)
     chord = math.sqrt(max(bite * (diameter - bite), 0.0))
-    own = fresh_shape(raised, raised.region(name), tolerances.CHORD)
+    own = shapely.union_all([fresh_shape(raised, raised.region(name), tolerances.CHORD) for name in names])
     return float(own.difference(rest.buffer(chord)).area)

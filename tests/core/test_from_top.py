@@ -48,6 +48,18 @@ class FromTheTopTest(SimpleTestCase):
         data["operations"][0]["regions"].append("third")
         self.assertEqual(tops(data)["pocket"], -1.0)
 
+    def test_what_it_waits_for_goes_up_with_it(self) -> None:
+        """A hole that would not be worth it by itself."""
+        data = face_over_pocket()
+        hole = {"name": "hole", "outline": [[3, 3], [15, 3], [15, 15], [3, 15]], "top": -1, "bottom": -8}
+        data["regions"].append(hole)
+        data["operations"][0]["regions"].append("hole")
+        self.assertEqual(tops(data), {"face": 0.0, "pocket": 0.0, "hole": -1.0})
+        data["regions"][1]["after"] = ["hole"]
+        self.assertEqual(tops(data), {"face": 0.0, "pocket": 0.0, "hole": 0.0})
+        hole["after"] = ["face"]
+        self.assertEqual(tops(data), {"face": 0.0, "pocket": -1.0, "hole": -1.0})
+
     def test_what_is_not_wholly_below_it_stays(self) -> None:
         data = face_over_pocket()
         data["regions"][0]["outline"] = rectangle(69, 60)
