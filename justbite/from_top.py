@@ -19,7 +19,7 @@ from justbite.bite import solver
 from justbite.bite.case import Case
 from justbite.model.before import cut_by_then, fresh_shape, must_come_first, sections
 from justbite.model.bite import Bite
-from justbite.model.job import Job, Operation
+from justbite.model.job import Job
 from justbite.model.shapes import OVERLAP, SAME, region_shape
 from justbite.order import deeper_first
 from justbite.prepare import case_for
@@ -43,13 +43,14 @@ def from_the_top(job: Job) -> Job:
     is to be cut before it. Raises JobError.
     """
     orders = _Orders(job)
+    scale = _Scale()
     for name in sorted(orders.first, key=lambda n: -job.region(n).top):
         for above in [n for n in orders.first if abs(job.region(n).bottom - job.region(name).top) < SAME]:
             names = orders.needed(job, name, above)
             if not names:
                 continue
             raised = _raised(job, names, above)
-            if orders.is_before(name, above) or _saves(job, raised, names, above, orders):
+            if orders.is_before(name, above) or _saves(job, raised, names, above, orders, scale):
                 orders.turn(job, names, above)
                 job = raised
                 break
@@ -128,16 +129,16 @@ def _raised(job: Job, names: Sequence[str], above: str) -> Job:
     })  # fmt: skip
 
 
-def _saves(job: Job, raised: Job, names: Sequence[str], above: str, orders: _Orders) -> bool:
+def _saves(job: Job, raised: Job, names: Sequence[str], above: str, orders: _Orders, scale: "_Scale") -> bool:
     """Whether areas and the one above them are quicker cut from the top, each with the bite that suits it alone."""
-    operation = job.operations[orders.first[names[0]]]
-    case = replace(case_for(job, operation), path=None)
-    layer = _weighed(job, operation, case, above)
+    index = orders.first[names[0]]
+    layer = scale.weighed(job, index, above)
     if layer is None:
         return False
-    saved = layer.seconds * _farther_in(raised, names, above, layer.bite.ae, case.tool.diameter) / layer.weight.size
+    diameter = job.tool(job.operations[index].tool).diameter
+    saved = layer.seconds * _farther_in(raised, names, above, layer.bite.ae, diameter) / layer.weight.size
     for name in names:
-        below, whole = _weighed(job, operation, case, name), _weighed(raised, operation, case, name)
+        below, whole = (scale.weighed(planned, index, name) for planned in (job, raised))
         if below is None or whole is None:
             continue
         saved -= whole.seconds - below.seconds
@@ -145,7 +146,7 @@ def _saves(job: Job, raised: Job, names: Sequence[str], above: str, orders: _Ord
         # A closed area above would have had a way in of its own; a step begins beside the floor that it stands round.
         if job.region(above).open_edges and not region.open_edges and not orders.before[name] - {above}:
             ramp = math.tan(math.radians(catalogue.material_of(job).ramp_angle))
-            circle = math.pi * ((1.0 + HELIX) * case.tool.diameter / 2) ** 2
+            circle = math.pi * ((1.0 + HELIX) * diameter / 2) ** 2
             down = min(whole.bite.entry_feed * ramp, ENTRY_LOAD * 1000.0 * whole.bite.removal_rate / circle) / 60.0
             saved -= (sum(whole.weight.deep) - sum(below.weight.deep)) / down
     return saved > 0.0
@@ -161,15 +162,27 @@ class _Weighed:
     """At full bite."""
 
 
-def _weighed(job: Job, operation: Operation, case: Case, name: str) -> _Weighed | None:
-    """None where nothing is to be cut."""
-    region = job.region(name)
-    deep = sections(job, operation, region, tolerances.CHORD)
-    if not deep or fresh_shape(job, region, tolerances.CHORD).area < OVERLAP:
-        return None
-    weight = weight_of(job, name, deep)
-    bite = solver.about(replace(case, depth=sum(deep), areas=((weight.size, deep),)))
-    return _Weighed(weight, bite, weight.seconds(bite, operation.follow_bite))
+class _Scale:
+    """Weighs areas, each with the bite that suits it alone, as cut by an operation of that index."""
+
+    def __init__(self) -> None:
+        self._cases: dict[int, Case] = {}
+        self._bites: dict[tuple[int, tuple[float, ...]], Bite] = {}
+
+    def weighed(self, job: Job, index: int, name: str) -> _Weighed | None:
+        """None where nothing is to be cut. Raises JobError."""
+        operation, region = job.operations[index], job.region(name)
+        deep = sections(job, operation, region, tolerances.CHORD)
+        if not deep or fresh_shape(job, region, tolerances.CHORD).area < OVERLAP:
+            return None
+        weight = weight_of(job, name, deep)
+        if index not in self._cases:
+            self._cases[index] = replace(case_for(job, operation), path=None)
+        if (index, deep) not in self._bites:
+            case = replace(self._cases[index], depth=sum(deep), areas=((weight.size, deep),))
+            self._bites[index, deep] = solver.about(case)
+        bite = self._bites[index, deep]
+        return _Weighed(weight, bite, weight.seconds(bite, operation.follow_bite))
 
 
 def _farther_in(raised: Job, names: Sequence[str], above: str, bite: float, diameter: float) -> float:
