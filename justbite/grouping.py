@@ -112,10 +112,10 @@ def shares(job: Job, operation: Operation) -> Shares:
     again = any(set(other.regions) & set(operation.regions) for other in earlier(job, operation))
     if again or len(operation.regions) < 2 or {"ae", "ap", "feed"} <= set(case.pinned):
         return whole
-    # First as it is planned, what lies below an area before it or after as is quicker; then after it in any case. A
+    # First with what lies below an area before it or after as is quicker; then after it in any case. A
     # shallow area in an operation before its deeper neighbour's begins in the solid, as a face does: only where nothing
     # is gained otherwise.
-    planned, deeper = in_order(job), deeper_first(job, tolerances.CHORD)
+    planned, deeper = in_order(job, apart=True), deeper_first(job, tolerances.CHORD)
     first = _Sharing(planned, operation, case)
     after = first if planned == deeper else _Sharing(job, operation, case)
     first.keep(planned)

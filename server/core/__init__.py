@@ -14,7 +14,6 @@ from justbite.bite import relief, solver
 from justbite.bite.known import KnownPath
 from justbite.catalogue import exchange
 from justbite.errors import InputError, JobError, JustBiteError, PartError, StoppedError
-from justbite.from_top import in_order
 from justbite.model.job import Job, Machine, Material, Tool
 from justbite.model.parse import parse_job
 from justbite.model.shapes import job_space
@@ -85,7 +84,7 @@ def chart(document: dict[str, Any], operation: int, path: Path = None) -> dict[s
 
 
 def _case(document: dict[str, Any], operation: int, path: Path) -> solver.Case:
-    job = in_order(with_operation(document, operation))
+    job = with_operation(document, operation)
     case = case_for(job, job.operations[operation])
     return replace(case, path=KnownPath.of(path)) if path else case
 

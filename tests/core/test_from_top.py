@@ -13,13 +13,18 @@ from tests.core.test_faced import face_over_pocket
 from tests.core.test_path import rectangle
 
 
+def steel_face() -> dict[str, Any]:
+    """Of `face_over_pocket`: in steel a wide cut is slow, so that it is worth most."""
+    return face_over_pocket() | {"material": "structural-steel"}
+
+
 def tops(data: dict[str, Any]) -> dict[str, float]:
     return {r.name: r.top for r in in_order(parse_job(data)).regions}
 
 
 def pocket_in_pocket() -> dict[str, Any]:
     """A face over a pocket of 10 mm over one of 4 mm, each in the one above it."""
-    data = face_over_pocket()
+    data = steel_face()
     deepest = {"name": "deepest", "outline": [[25, 18], [60, 18], [60, 42], [25, 42]], "top": -11, "bottom": -15}
     data["regions"].append(deepest)
     data["operations"][0]["regions"].append("deepest")
@@ -28,7 +33,7 @@ def pocket_in_pocket() -> dict[str, Any]:
 
 class FromTheTopTest(SimpleTestCase):
     def test_a_pocket_goes_up_to_its_face_s_top_and_before_it(self) -> None:
-        made = in_order(parse_job(face_over_pocket()))
+        made = in_order(parse_job(steel_face()))
         self.assertEqual(made.region("pocket").top, 0.0)
         self.assertEqual(made.region("face").after, ["pocket"])
         self.assertEqual(in_order(made), made)
@@ -50,7 +55,7 @@ class FromTheTopTest(SimpleTestCase):
 
     def test_what_it_waits_for_goes_up_with_it(self) -> None:
         """A hole that would not be worth it by itself."""
-        data = face_over_pocket()
+        data = steel_face()
         hole = {"name": "hole", "outline": [[3, 3], [15, 3], [15, 15], [3, 15]], "top": -1, "bottom": -8}
         data["regions"].append(hole)
         data["operations"][0]["regions"].append("hole")
@@ -61,21 +66,21 @@ class FromTheTopTest(SimpleTestCase):
         self.assertEqual(tops(data), {"face": 0.0, "pocket": -1.0, "hole": -1.0})
 
     def test_what_is_not_wholly_below_it_stays(self) -> None:
-        data = face_over_pocket()
+        data = steel_face()
         data["regions"][0]["outline"] = rectangle(69, 60)
         self.assertEqual(tops(data)["pocket"], -1.0)
-        lower = face_over_pocket()
+        lower = steel_face()
         lower["regions"][1]["top"] = -1.5
         self.assertEqual(tops(lower)["pocket"], -1.5)
 
     def test_a_gap_that_passes_go_over_anyway_saves_nothing(self) -> None:
         """A hole hardly wider than the cutter in a face that is cut with 0.7 of it."""
-        data = face_over_pocket()
+        data = steel_face()
         data["regions"][1]["outline"] = [[40, 25], [52, 25], [52, 37], [40, 37]]
         self.assertEqual(tops(data)["pocket"], -1.0)
 
     def test_the_order_of_operations_decides(self) -> None:
-        data = face_over_pocket()
+        data = steel_face()
         (first,) = data["operations"]
         face, pocket = ({**first, "name": n, "regions": [n]} for n in ("face", "pocket"))
         for operations, top in (([face, pocket], -1.0), ([pocket, face], 0.0)):
@@ -88,16 +93,16 @@ class FromTheTopTest(SimpleTestCase):
         self.assertEqual(tops(data | {"operations": again})["pocket"], 0.0)
 
     def test_of_a_face_nothing_is_taken_by_what_begins_at_its_floor(self) -> None:
-        made = parse_job(face_over_pocket())
+        made = parse_job(steel_face())
         self.assertAlmostEqual(fresh_shape(made, made.region("face"), 0.01).area, 90 * 60, places=6)
         ordered = in_order(made)
         self.assertAlmostEqual(fresh_shape(ordered, ordered.region("face"), 0.01).area, 90 * 60 - 50 * 30, places=6)
 
     def test_it_saves_minutes_and_leaves_the_same(self) -> None:
         """Against the face first, in one operation and each in one of its own."""
-        wished = face_over_pocket()
+        wished = steel_face()
         wished["regions"][1]["after"] = ["face"]
-        before, now = plan(parse_job(wished)).report, plan(parse_job(face_over_pocket())).report
+        before, now = plan(parse_job(wished)).report, plan(parse_job(steel_face())).report
         (was,), (row,) = before["operations"], now["operations"]
         self.assertLess(now["seconds"], 0.95 * before["seconds"])
         for one in (was, row):
@@ -105,7 +110,7 @@ class FromTheTopTest(SimpleTestCase):
             self.assertLess(one["left_over_share"], 0.001)
             self.assertEqual(one["gouge_mm"], 0.0)
         self.assertAlmostEqual(row["removed_mm3"], was["removed_mm3"], delta=0.001 * was["removed_mm3"])
-        data = face_over_pocket()
+        data = steel_face()
         (first,) = data["operations"]
         data["operations"] = [{**first, "name": n, "regions": [n]} for n in ("pocket", "face")]
         apart = plan(parse_job(data)).report

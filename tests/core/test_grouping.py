@@ -65,7 +65,7 @@ class SharesTest(SimpleTestCase):
         face, pocket = ("rough, face", ["face"]), ("rough", ["pocket"])
         for after, expected in (([], [pocket, face]), (["face"], [face, pocket])):
             for names in (["face", "pocket"], ["pocket", "face"]):
-                data = face_over_pocket()
+                data = face_over_pocket() | {"material": "structural-steel"}
                 data["regions"][1]["after"] = after
                 data["operations"][0]["regions"] = names
                 made = all_by_depth(parse_job(data)).operations
