@@ -19,6 +19,7 @@ from justbite.bite import solver
 from justbite.bite.case import Case
 from justbite.model.before import cut_by_then, fresh_shape, must_come_first, sections
 from justbite.model.bite import Bite
+from justbite.model.findings import Finding
 from justbite.model.job import Job
 from justbite.model.shapes import OVERLAP, SAME, region_shape
 from justbite.order import deeper_first
@@ -32,6 +33,8 @@ ENTRY_LOAD = 0.97
 ACROSS = 0.7
 """s that ways across a gap inside an area take, times the root of the number of passes that it parts: 0.3 to 1.7 were
 measured, over 7 to 370 passes."""
+MOST_NAMED = 3
+"""Areas that are told by their names."""
 WORTH_SECONDS = 0.3
 """What it must save."""
 
@@ -64,6 +67,22 @@ def from_the_top(job: Job, apart: bool = False) -> Job:
                 job = raised
                 break
     return job
+
+
+def from_top_findings(job: Job, ordered: Job) -> list[Finding]:
+    """Which areas of a job are cut from the top of another one when it is planned as `ordered`."""
+    found = []
+    for layer in ordered.regions:
+        own = job.region(layer.name)
+        taken = [n for n in layer.after if n not in own.after and ordered.region(n).top > job.region(n).top + SAME]
+        names = [f'"{n}"' for n in taken if abs(job.region(n).top - own.bottom) < SAME]
+        if not names:
+            continue
+        said = ", ".join(names) if len(names) <= MOST_NAMED else f"{len(names)} areas below it"
+        operation = next(o.name for o in job.operations if layer.name in o.regions)
+        sentence = f'What "{layer.name}" would cut above them is taken along by what comes before it: {said}.'
+        found.append(Finding("area.from-top", sentence, operation, layer.name))
+    return found
 
 
 class _Orders:

@@ -20,7 +20,7 @@ from justbite.bite.known import KnownPath
 from justbite.bite.slot import slot_depth, slot_removal
 from justbite.choice import Trial, known_path, path_seconds, promising
 from justbite.errors import JobError, NothingToCutError
-from justbite.from_top import in_order
+from justbite.from_top import from_top_findings, in_order
 from justbite.grouping import shares
 from justbite.memory import give_back_large, give_back_small
 from justbite.model.bite import Bite
@@ -68,10 +68,11 @@ def plan(job: Job, progress: Progress = lambda share, what: None, part: NDArray[
     """
     give_back_large()
     machine, _ = check_job(job)
-    findings: list[Finding] = []
-    job = in_order(job)
+    asked, job = job, in_order(job)
+    findings = from_top_findings(asked, job)
     if part is not None:
-        job, findings = with_standing(job, part, tolerances.CHORD)
+        job, told = with_standing(job, part, tolerances.CHORD)
+        findings += told
     travel = job.travel_height
     highest = max([heights(job.stock)[1], *(k.top for k in job.keep_outs)])
     if travel is None:

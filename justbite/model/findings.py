@@ -28,6 +28,7 @@ CODES: dict[str, tuple[str, str]] = {
         "error", "Do not run the program; put that operation before this one, or the area above into this one."
     ),
     "area.from-stock-top": ("note", "Accept the area above it, if that is to be cut with a bite of its own."),
+    "area.from-top": ("note", "Put it into an operation before theirs, if it is to be cut first."),
     "area.open-into-stock": (
         "warning", "Close that edge, give the area that is cut before it, or make the stock as it comes."
     ),

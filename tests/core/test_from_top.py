@@ -118,4 +118,8 @@ class FromTheTopTest(SimpleTestCase):
         self.assertEqual([w["code"] for w in apart["warnings"] if w["severity"] == "error"], [])
         self.assertEqual({row["gouge_mm"] for row in apart["operations"]}, {0.0})
         deep = shapely.box(20, 15, 70, 45).area * 10 + 90 * 60
+        for report, said in ((before, []), (now, ["face"]), (apart, ["face"])):
+            told = [w for w in report["warnings"] if w["code"] == "area.from-top"]
+            self.assertEqual([w["area"] for w in told], said)
+            self.assertTrue(all('"pocket"' in w["sentence"] for w in told))
         self.assertAlmostEqual(sum(row["removed_mm3"] for row in apart["operations"]), deep, delta=0.05 * deep)
