@@ -133,14 +133,9 @@ class _Orders:
         self.before[above].update(names)
 
     def _can_come_first(self, job: Job, name: str, above: str) -> bool:
-        """Whether an area lies wholly in the floor of the one above, and neither is to be cut after it nor is."""
+        """Whether an area lies wholly in the floor of the one above, and is not cut by a later operation."""
         region, other = job.region(name), job.region(above)
-        if (
-            above in region.after
-            or abs(other.bottom - region.top) > SAME
-            or self.first[name] > self.first[above]
-            or not cut_by_then(job, above, name)
-        ):
+        if abs(other.bottom - region.top) > SAME or not cut_by_then(job, above, name):
             return False
         outside = region_shape(region, tolerances.CHORD).difference(region_shape(other, tolerances.CHORD))
         # Borders that are one in all but their chords are no part of it.

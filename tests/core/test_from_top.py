@@ -79,6 +79,13 @@ class FromTheTopTest(SimpleTestCase):
         data["regions"][1]["outline"] = [[40, 25], [52, 25], [52, 37], [40, 37]]
         self.assertEqual(tops(data)["pocket"], -1.0)
 
+    def test_less_wide_than_the_bite_s_chord_a_strip_saves_nothing(self) -> None:
+        """A shoulder along the face's edge, open to outside: in aluminium 3 mm are cut, over half a chord of 4.6."""
+        for wide, top in ((4.0, -1.0), (30.0, 0.0)):
+            data = face_over_pocket()
+            data["regions"][1] |= {"outline": rectangle(wide, 60), "open_edges": [0, 2, 3]}
+            self.assertEqual(tops(data)["pocket"], top)
+
     def test_the_order_of_operations_decides(self) -> None:
         data = steel_face()
         (first,) = data["operations"]
