@@ -12,11 +12,13 @@ from justbite.model.job import Job
 from justbite.model.parse import parse_job
 from justbite.model.shapes import ONE_BORDER, OVERLAP, job_space, overlap, region_shape
 from justbite.path.area import comes_to, make_area, parts_of
-from justbite.path.works import Limits, _gone_before, works_on
+from justbite.path.works import ENDS_FILM, Limits, _gone_before, works_on
 from justbite.plan import plan
 from tests.core.test_path import job, rectangle
 
 WALL = 0.3
+STANDS = WALL + ENDS_FILM * 5.0
+"""What is taken to stand before an edge that leads into an area before; the cutter has R 5."""
 LIMITS = Limits(0.002, 0.0012, 0.6, 0.4, 0.002, 0.05, 0.05, 0.001, 0.01, 0.02, 0.008)
 CHORD = 0.002
 
@@ -82,8 +84,8 @@ class LeadingTest(SimpleTestCase):
 
     def test_the_allowance_before_the_edge_is_material(self) -> None:
         strip = self.area(parse_job(stairs())).material.difference(shapely.box(-1, 20, 61, 41))
-        self.assertAlmostEqual(strip.area, 60 * WALL, delta=0.02)
-        np.testing.assert_allclose(strip.bounds, (0, 20 - WALL, 60, 20), atol=2 * ONE_BORDER)
+        self.assertAlmostEqual(strip.area, 60 * STANDS, delta=0.02)
+        np.testing.assert_allclose(strip.bounds, (0, 20 - STANDS, 60, 20), atol=2 * ONE_BORDER)
 
     def test_what_no_operation_cuts_is_gone_as_it_is_drawn(self) -> None:
         data = stairs()
@@ -121,7 +123,7 @@ class LeadingTest(SimpleTestCase):
     def test_borders_that_are_one_leave_no_seam(self) -> None:
         (whole,) = shapely.get_parts(self.area(parse_job(rings())).material)
         outer, inner = (np.hypot(*(np.asarray(r.coords) - 20.0).T) for r in (whole.exterior, *whole.interiors))
-        np.testing.assert_allclose(outer, 14 + WALL, atol=0.01)
+        np.testing.assert_allclose(outer, 14 + STANDS, atol=0.01)
         np.testing.assert_allclose(inner, 8, atol=0.01)
 
     def test_the_bite_is_kept_where_one_leads_into_another(self) -> None:

@@ -321,6 +321,8 @@ class StockAndKeepOutTest(SimpleTestCase):
     def test_what_lies_above_and_is_cut_by_a_later_operation_is_an_error(self) -> None:
         data = job([[20, 10], [44, 10], [44, 30], [20, 30]], bottom=-13, top=-8)
         data["regions"].append({"name": "upper", "outline": rectangle(60, 40), "bottom": -8})
+        # It is to come after; else it is cut from the top, with what is above it.
+        data["regions"][0]["after"] = ["upper"]
         data["stock"]["box"] = {"min": [-10, -10, -20], "max": [70, 50, 0]}
         lower, upper = data["operations"][0], {**data["operations"][0], "name": "first", "regions": ["upper"]}
         for operations, told in (([lower, upper], True), ([upper, lower], False)):
