@@ -274,7 +274,9 @@ def _feature(model: Model, kind: Kind, shape: BaseGeometry, opened: BaseGeometry
         return None
     polygon = shapely.orient_polygons(max(polygons, key=lambda g: g.area))
     outline, flags = _ring(model, polygon.exterior, opened, solid)
-    islands = tuple(_ring(model, r, None)[0] for r in polygon.interiors if Polygon(r).area > 1e-3)
+    # Hairs where chords of one surface cross are no islands.
+    stands = [r for r in polygon.interiors if Polygon(r).area > 1e-3 and not Polygon(r).buffer(-model.hair / 2).is_empty]
+    islands = tuple(_ring(model, r, None)[0] for r in stands)
     open_edges = tuple(i for i, f in enumerate(flags) if f)
     circle = circle_of(outline, ROUND) if not open_edges and not islands else None
     if circle is not None:
@@ -340,7 +342,11 @@ def _ring(model: Model, ring: BaseGeometry, opened: BaseGeometry | None, solid: 
         out = np.column_stack([ways[:, 1], -ways[:, 0]]) / np.maximum(np.hypot(*ways.T), 1e-12)[:, None]
         marks &= ~shapely.contains_xy(solid, middles + CHORD * out)
         marks = long_enough(points, marks)
+    plain_points, plain_marks = points, marks
     points, marks = onto_circles(points, marks, model.rounds, CHORD, ANGLE)
+    if len(points) < 3:
+        # A crumb that lies along a circle.
+        return _straight(plain_points, plain_marks)
     found = ring_with_arcs(points, marks, model.arc_tolerance, model.most_turn)
     plain = Polygon(points)
     if not all(flat(found[0], chord).is_valid for chord in CHORDS):

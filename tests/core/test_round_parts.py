@@ -114,3 +114,18 @@ class CirclesTest(SimpleTestCase):
         for k in (0, 31):
             self.assertLess(np.hypot(*(kept - points[k]).T).min(), SAGITTA)
         self.assertEqual(np.count_nonzero(np.diff(own.astype(int))), 1)
+
+    def test_a_crumb_along_a_circle_is_no_island_and_stops_nothing(self) -> None:
+        """A hair that all lies within the sagitta of a known circle, as seen on a solid from a seed (48)."""
+        crumb = [(9.668268, 17.788869), (9.970223, 17.373062), (9.471461, 18.052706), (9.255906, 18.356714)]
+        sides = np.array(crumb)
+        centre = sides.mean(axis=0) + 100.0 * np.array([-0.81, -0.586])
+        rounds = np.array([[*centre, np.hypot(*(sides - centre).T).max()]])
+        square = shapely.Polygon([(0, 0), (30, 0), (30, 30), (0, 30)], [shapely.Polygon(crumb).exterior.coords])
+        for hair, islands in ((0.012, 0), (0.0001, 1)):
+            model = Model(np.empty((0, 3)), np.empty((0, 3), np.int32), 2e-4, 0.25, rounds, np.empty(0, bool), hair)
+            found = _feature(model, "pocket", square, None, 0.0, -5.0, "")
+            assert found is not None
+            self.assertEqual(len(found.islands), islands)
+            for island in found.islands:
+                np.testing.assert_allclose(sorted(v[:2] for v in island), sorted(crumb))
