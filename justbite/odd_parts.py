@@ -152,14 +152,15 @@ def _hollow(on: _Blank) -> None:
 
 def _edges(on: _Blank) -> None:
     """A chamfer or a rounding on all edges of the top."""
+    from OCP.Standard import Standard_Failure
     from OCP.StdFail import StdFail_NotDone
 
     size, top = on.length(0.5, 3.0), on.height
     rounded = bool(on.random.random() < 0.5)
     try:
         made = solids.with_edges(on.solid, size, lambda _x, _y, z: abs(z - top) < 1e-6, rounded)
-    except StdFail_NotDone:
-        # There is no room for one: the part stays as it was.
+    except (Standard_Failure, StdFail_NotDone):
+        # There is no room for one, or no edge left up there: the part stays as it was.
         return
     if solids.is_sound(made):
         on.solid = made

@@ -16,9 +16,9 @@ source: slots in steel are given a half to one D at two thirds of that speed; ha
 stays."""
 SHALLOW = 0.25
 """Depth over D, at most, of what may be faced: taken wider than a bite of constant engagement."""
-FACED = {"N": 0.7, "P": 0.7, "K": 0.7, "M": 0.5}
+FACED = {"N": 0.7, "P": 0.7, "K": 0.7, "M": 0.5, "S": 0.25}
 """Radial depth over D by group that is faced at; others are not. Common practice, no source: 60 to 80 % of the cutter,
-less where it hardens as it is cut."""
+less where it hardens as it is cut, a quarter where heat stays in the edge."""
 SLOT_SPEED = 0.6
 """Cutting speed at the full width over that of a small bite (common practice); in between by the engagement angle."""
 Sections = tuple[float, tuple[float, ...]]
