@@ -275,8 +275,8 @@ def _feature(model: Model, kind: Kind, shape: BaseGeometry, opened: BaseGeometry
     polygon = shapely.orient_polygons(max(polygons, key=lambda g: g.area))
     outline, flags = _ring(model, polygon.exterior, opened, solid)
     # Hairs where chords of one surface cross are no islands.
-    stands = [r for r in polygon.interiors if Polygon(r).area > 1e-3 and not Polygon(r).buffer(-model.hair / 2).is_empty]
-    islands = tuple(_ring(model, r, None)[0] for r in stands)
+    rings = [r for r in polygon.interiors if Polygon(r).area > 1e-3]
+    islands = tuple(_ring(model, r, None)[0] for r in rings if not Polygon(r).buffer(-model.hair / 2).is_empty)
     open_edges = tuple(i for i, f in enumerate(flags) if f)
     circle = circle_of(outline, ROUND) if not open_edges and not islands else None
     if circle is not None:
