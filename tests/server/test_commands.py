@@ -2,15 +2,19 @@
 
 import io
 import json
+import os
+import subprocess
+import sys
 from pathlib import Path
 
 from django.core.management import call_command
-from django.test import TestCase
+from django.test import SimpleTestCase, TestCase
 
 from server.management.commands.serve import _free_port, _wait_for
 from server.models import Job, PartFile
 
-DEMO = Path(__file__).parents[2] / "demo"
+ROOT = Path(__file__).parents[2]
+DEMO = ROOT / "demo"
 
 
 class LoadDemoTest(TestCase):
@@ -51,3 +55,17 @@ class ServeTest(TestCase):
             self.assertGreater(_free_port("127.0.0.1", port), port)
             _wait_for("127.0.0.1", port, 5.0)
         self.assertEqual(_free_port("127.0.0.1", port), port)
+
+
+class LinearAlgebraTest(SimpleTestCase):
+    """A second thread of the linear algebra waits for seconds where a plan runs on all cores beside it."""
+
+    SOLVE = "import os, numpy; numpy.linalg.eigvals(numpy.eye(300)); print(len(os.listdir('/proc/self/task')))"
+
+    def test_one_thread_in_the_server_and_on_the_command_line(self) -> None:
+        environment = {name: value for name, value in os.environ.items() if "THREADS" not in name}
+        server = "import os; os.environ['DJANGO_SETTINGS_MODULE'] = 'server.settings'; import django; django.setup()"
+        for begin in (f"{server}; import server.api", "import justbite.cli, justbite.plan"):
+            line = [sys.executable, "-c", f"{begin}; {self.SOLVE}"]
+            done = subprocess.run(line, cwd=ROOT, env=environment, capture_output=True, text=True, check=True)
+            self.assertEqual(int(done.stdout), 1)
