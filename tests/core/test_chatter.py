@@ -4,6 +4,7 @@ import math
 from dataclasses import replace
 from itertools import product
 from typing import Any
+from unittest import mock
 
 import numpy as np
 from django.test import SimpleTestCase
@@ -83,6 +84,19 @@ class SemiDiscretisationTest(SimpleTestCase):
             base, tool=base.tool.model_copy(update={"dynamics": (mode.model_copy(update={"stiffness": 6}),) * 2})
         )
         self.assertLess(solver.solve(soft).removal_rate, bite.removal_rate)
+
+
+class LargestTest(SimpleTestCase):
+    def test_the_largest_alone_is_that_of_all(self) -> None:
+        """Drawn matrices, pairs that turn, one that forgets all but a row; too small to be iterated, and not found so."""
+        random = np.random.default_rng(4)
+        turn = np.kron(np.diag(np.linspace(0.2, 0.98, 40)), np.array([[0.6, -0.8], [0.8, 0.6]]))
+        shift = np.diag(np.full(59, 1.0), -1)
+        shift[0, -1] = 0.9**60
+        for matrix in (random.normal(size=(20, 20)), random.normal(size=(200, 200)), turn, shift):
+            self.assertAlmostEqual(chatter.largest(matrix) / np.abs(np.linalg.eigvals(matrix)).max(), 1.0, places=6)
+        with mock.patch.object(chatter, "eigs", side_effect=chatter.ArpackError(-1)):
+            self.assertAlmostEqual(chatter.largest(turn), 0.98)
 
 
 class TurnTest(SimpleTestCase):
