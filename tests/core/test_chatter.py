@@ -88,7 +88,7 @@ class SemiDiscretisationTest(SimpleTestCase):
 
 class LargestTest(SimpleTestCase):
     def test_the_largest_alone_is_that_of_all(self) -> None:
-        """Drawn matrices, pairs that turn, one that forgets all but a row; too small to be iterated, and not found so."""
+        """Drawn matrices, pairs that turn, a shift; one too small to be iterated, and one not found so."""
         random = np.random.default_rng(4)
         turn = np.kron(np.diag(np.linspace(0.2, 0.98, 40)), np.array([[0.6, -0.8], [0.8, 0.6]]))
         shift = np.diag(np.full(59, 1.0), -1)
