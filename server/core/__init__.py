@@ -4,6 +4,7 @@ import hashlib
 import json
 from collections.abc import Callable
 from dataclasses import asdict, replace
+from functools import lru_cache
 from typing import Any
 
 from pydantic import ValidationError
@@ -14,6 +15,7 @@ from justbite.bite import relief, solver
 from justbite.bite.known import KnownPath
 from justbite.catalogue import exchange
 from justbite.errors import InputError, JobError, JustBiteError, PartError, StoppedError
+from justbite.from_top import in_order
 from justbite.model.job import Job, Machine, Material, Tool
 from justbite.model.parse import parse_job
 from justbite.model.shapes import job_space
@@ -83,8 +85,15 @@ def chart(document: dict[str, Any], operation: int, path: Path = None) -> dict[s
     return bite_chart.chart(_case(document, operation, path)).as_dict()
 
 
+@lru_cache(maxsize=8)
+def _ordered(text: str) -> Job:
+    """The job of a document as it will be planned: the bite, its reliefs and its chart are asked for one by one."""
+    return in_order(parse_job(json.loads(text)))
+
+
 def _case(document: dict[str, Any], operation: int, path: Path) -> solver.Case:
-    job = with_operation(document, operation)
+    with_operation(document, operation)
+    job = _ordered(json.dumps(document))
     case = case_for(job, job.operations[operation])
     return replace(case, path=KnownPath.of(path)) if path else case
 

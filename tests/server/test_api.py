@@ -17,6 +17,7 @@ from django.utils import timezone
 from server import actions, core
 from server.models import Job, Plan, Revision
 from tests.core.test_faced import face_over_pocket
+from tests.core.test_from_top import steel_face
 from tests.core.test_path import job as area_job
 from tests.core.test_path import rectangle
 
@@ -89,6 +90,13 @@ class JobsTest(ApiCase):
         one, other = (self.send("post", "/bite", {"document": d, "operation": 0})["bite"] for d in (free, steel))
         self.assertGreater(one["speed"], other["speed"])
         self.send("post", "/bite", {"document": document(), "operation": 7}, 422)
+
+    def test_the_bite_is_that_of_the_job_as_it_is_planned(self) -> None:
+        """A pocket below a face is cut from the face's top: 11 mm deep, not 10."""
+        data = steel_face() | {"name": "face over pocket"}
+        data["operations"][0].update(allowance={"wall": 0.3, "floor": 0.0}, step_down=30.0)
+        answer = self.send("post", "/bite", {"document": data, "operation": 0})["bite"]
+        self.assertEqual((answer["ap"], answer["steps"]), (11.0, 1))
         self.assertFalse(Job.objects.exists())
 
     def test_operations_by_depth_answer_without_keeping_anything(self) -> None:
