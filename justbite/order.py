@@ -1,14 +1,17 @@
-"""Deeper areas before shallower ones that are open to them.
+"""Deeper areas before shallower ones that are open to them, and of those as deep the one that is more in the open.
 
 What lies beyond an open edge is stock until it is cut. Where the deeper area goes first, at the depth that it needs
-anyway, the shallower one begins in the clear: passes come in from the side at the full bite, and need no helix.
+anyway, the shallower one begins in the clear: passes come in from the side at the full bite, and need no helix. Of two
+as deep, as a floor and what a user parted from it, each would clear the stock before its open edge, that is of the
+other as well: what the first one takes there is gone for the one after it.
 """
 
 from itertools import permutations
 
+import shapely
 from shapely.geometry.base import BaseGeometry
 
-from justbite.model.before import cut_by_then, must_come_first
+from justbite.model.before import as_deep, cut_by_then, must_come_first
 from justbite.model.job import Job, Region
 from justbite.model.shapes import SAME, free_space, region_shape
 
@@ -30,11 +33,15 @@ def deeper_first(job: Job, chord: float) -> Job:
         if must_come_first(job, a, b, chord):
             before[b].add(a)
     more: dict[str, list[str]] = {}
-    for region in sorted(regions.values(), key=lambda r: r.bottom):
-        space = _space(job, region, chord)
+    spaces = {region.name: _space(job, region, chord) for region in regions.values()}
+    airs = {region.name: _air(job, region, spaces[region.name], chord) for region in regions.values()}
+    # Who is asked first comes after those as deep.
+    for region in sorted(regions.values(), key=lambda r: (round(r.bottom, 5), airs[r.name])):
+        space = spaces[region.name]
         for other in regions.values():
+            deeper = other.bottom < region.bottom - SAME < other.top - SAME
             if (
-                other.bottom < region.bottom - SAME < other.top - SAME
+                (deeper or as_deep(region, other))
                 and other.name not in before[region.name]
                 and cut_by_then(job, region.name, other.name)
                 and space.intersection(region_shape(other, chord)).area > WORTH
@@ -46,6 +53,14 @@ def deeper_first(job: Job, chord: float) -> Job:
         return job
     changed = [r.model_copy(update={"after": [*r.after, *more.get(r.name, [])]}) for r in job.regions]
     return job.model_copy(update={"regions": changed})
+
+
+def _air(job: Job, region: Region, space: BaseGeometry, chord: float) -> float:
+    """mm2 before the open edges of a region that no area as deep or less takes."""
+    if not region.open_edges:
+        return 0.0
+    others = [region_shape(r, chord) for r in job.regions if r.bottom > region.bottom - SAME]
+    return float(space.difference(shapely.union_all(others)).area)
 
 
 def _space(job: Job, region: Region, chord: float) -> BaseGeometry:

@@ -97,6 +97,11 @@ def cut_by_then(job: Job, name: str, other: str) -> bool:
     return seen
 
 
+def as_deep(one: Region, other: Region) -> bool:
+    """Whether two areas begin and end at the same heights."""
+    return one.name != other.name and max(abs(one.bottom - other.bottom), abs(one.top - other.top)) < SAME
+
+
 def fresh_shape(job: Job, region: Region, chord: float) -> BaseGeometry:
     """What of an area no deeper area takes that comes before it: of a step the strip on its slope."""
     deeper = [

@@ -119,10 +119,15 @@ def swept_space(job: Job, region: Region, radius: float, allowance: float, chord
     return job_space(job, region, 3.2 * radius + allowance, chord)
 
 
-def comes_to(job: Job, region: Region, radius: float, allowance: float, film: float, chord: float) -> BaseGeometry:
-    """What of a region a cutter takes: less the allowance on its walls, the `film` mm left on that, and corners."""
+def comes_to(job: Job, region: Region, radius: float, allowance: float, film: float, chord: float,
+             beyond: bool = False) -> BaseGeometry:  # fmt: skip
+    """What of a region a cutter takes: less the allowance on its walls, the `film` mm left on that, and corners.
+
+    `beyond`: and before its open edges.
+    """
     reach = swept_space(job, region, radius, allowance, chord).buffer(-radius - allowance - film, quad_segs=32)
-    return region_shape(region, chord).intersection(reach.buffer(radius, quad_segs=32))
+    swept = reach.buffer(radius, quad_segs=32)
+    return swept if beyond else region_shape(region, chord).intersection(swept)
 
 
 def make_area(job: Job, region: Region, radius: float, allowance: float, snap: float, chord: float,

@@ -12,7 +12,7 @@ import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
-from justbite.model.before import cut_top, floors_before, uncut_above
+from justbite.model.before import as_deep, cut_top, floors_before, uncut_above
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Operation, Region
 from justbite.model.shapes import ONE_BORDER, OVERLAP, SAME, in_the_way, region_shape, uncut_shape
@@ -150,7 +150,8 @@ def _gone_before(job: Job, operation: Operation, region: Region, film: float, ch
         if other.name in cut_of:
             gone.append(cut_of[other.name])
         elif other.name in operation.regions:
-            gone.append(comes_to(job, other, radius, wall, film + ENDS_FILM * radius, chord))
+            beyond = as_deep(region, other)
+            gone.append(comes_to(job, other, radius, wall, film + ENDS_FILM * radius, chord, beyond))
         elif other.name not in cut:
             gone.append(region_shape(other, chord))
     return shapely.union_all(gone)

@@ -1,6 +1,7 @@
-"""Deeper areas before shallower ones that are open to them: which, and what it saves."""
+"""Deeper areas before shallower ones that are open to them, and of those as deep one: which, and what it saves."""
 
 from typing import Any
+from unittest import mock
 
 from django.test import SimpleTestCase
 
@@ -24,6 +25,15 @@ def shelf_and_deep(open_edge: int = 1) -> dict[str, Any]:
     return data
 
 
+def halves(open_edge: int = 3) -> dict[str, Any]:
+    """The two as deep as each other and open to each other; the shelf by one more edge, on its left."""
+    data = shelf_and_deep()
+    data["regions"][0] |= {"open_edges": [1, open_edge], "bottom": -8}
+    data["regions"][1] |= {"open_edges": [3], "bottom": -8}
+    data["stock"]["box"]["min"] = [0, -10, -25]
+    return data
+
+
 def after(data: dict[str, Any]) -> dict[str, list[str]]:
     return {r.name: r.after for r in deeper_first(parse_job(data), CHORD).regions}
 
@@ -38,12 +48,25 @@ class OrderTest(SimpleTestCase):
         lower = shelf_and_deep()
         lower["regions"][1] |= {"top": -5}
         self.assertEqual(after(lower)["shelf"], [], "it has nothing of what stands before the edge")
-        as_deep = shelf_and_deep()
-        as_deep["regions"][1]["bottom"] = -5
-        self.assertEqual(after(as_deep)["shelf"], [])
+        begins_lower = halves()
+        begins_lower["regions"][1]["top"] = -1
+        self.assertEqual(after(begins_lower), {"shelf": [], "deep": []}, "as deep, but it stands less high")
         away = shelf_and_deep()
         away["regions"][1]["outline"] = [[x + 40, y] for x, y in away["regions"][1]["outline"]]
         self.assertEqual(after(away)["shelf"], [])
+
+    def test_of_those_as_deep_the_one_that_is_more_in_the_open(self) -> None:
+        self.assertEqual(after(halves()), {"shelf": [], "deep": ["shelf"]})
+        other = halves()
+        other["regions"].reverse()
+        self.assertEqual(after(other), {"shelf": [], "deep": ["shelf"]})
+        # Where the shelf leads nowhere else the other one goes first, since it is open at its far end.
+        other["regions"][0]["open_edges"], other["regions"][1]["open_edges"] = [1, 3], [1]
+        self.assertEqual(after(other), {"shelf": ["deep"], "deep": []})
+        # Not both after each other, nor against the job's own order.
+        wished = halves()
+        wished["regions"][0]["after"] = ["deep"]
+        self.assertEqual(after(wished), {"shelf": ["deep"], "deep": []})
 
     def test_the_job_s_own_order_stays(self) -> None:
         wished = shelf_and_deep()
@@ -90,6 +113,20 @@ class OrderTest(SimpleTestCase):
         self.assertLessEqual(row["left_over_share"], 0.001)
         self.assertEqual(row["gouge_mm"], 0)
         self.assertEqual([w["code"] for w in quick["warnings"] if w["severity"] == "error"], [])
+
+    def test_what_lies_before_the_edges_of_two_as_deep_is_cut_once(self) -> None:
+        """Against each as if the other stood, as it was."""
+        quick = plan(parse_job(halves())).report
+        with mock.patch("justbite.order.as_deep", return_value=False):
+            slow = plan(parse_job(halves())).report
+        self.assertLess(quick["seconds"], 0.9 * slow["seconds"])
+        (row,) = quick["operations"]
+        self.assertLessEqual(row["max_over_target"], 1.05)
+        self.assertLessEqual(row["p999_over_target"], 1.02)
+        self.assertLessEqual(row["left_over_share"], 0.001)
+        self.assertEqual([w["code"] for w in quick["warnings"] if w["severity"] == "error"], [])
+        volumes = [report["operations"][0]["removed_mm3"] for report in (quick, slow)]
+        self.assertAlmostEqual(volumes[0] / volumes[1], 1.0, delta=0.002)
 
     def test_a_narrow_place_beside_what_is_gone_is_told_as_out_of_reach(self) -> None:
         """A step that lies over the deep pocket but for a tab of 3 x 1 mm: nothing is left that the cutter comes to."""
