@@ -150,7 +150,9 @@ def _gone_before(job: Job, operation: Operation, region: Region, film: float, ch
         if other.name in cut_of:
             gone.append(cut_of[other.name])
         elif other.name in operation.regions:
-            beyond = as_deep(region, other)
+            # Before its open edges it takes nothing of what stands higher there than where it begins itself.
+            tops = [cut_top(job, operation, r, chord) for r in (other, region)]
+            beyond = as_deep(region, other) and tops[0] > tops[1] - SAME
             gone.append(comes_to(job, other, radius, wall, film + ENDS_FILM * radius, chord, beyond))
         elif other.name not in cut:
             gone.append(region_shape(other, chord))

@@ -6,7 +6,9 @@ from unittest import mock
 from django.test import SimpleTestCase
 
 from justbite.model.parse import parse_job
+from justbite.model.shapes import region_shape
 from justbite.order import deeper_first
+from justbite.path.works import _gone_before
 from justbite.plan import plan
 from tests.core.test_path import job, rectangle
 
@@ -127,6 +129,25 @@ class OrderTest(SimpleTestCase):
         self.assertEqual([w["code"] for w in quick["warnings"] if w["severity"] == "error"], [])
         volumes = [report["operations"][0]["removed_mm3"] for report in (quick, slow)]
         self.assertAlmostEqual(volumes[0] / volumes[1], 1.0, delta=0.002)
+
+    def test_nothing_is_gone_of_what_stands_higher_than_the_first_one_begins(self) -> None:
+        """Under a face that leaves 0.2 mm on its floor the other half begins so much higher."""
+        data = halves()
+        for region in data["regions"]:
+            region["top"] = -1
+        data["operations"][0]["allowance"] = {"wall": 0.3, "floor": 0.2}
+        strips = []
+        for covered in (False, True):
+            if covered:
+                face = {"name": "face", "outline": data["regions"][1]["outline"], "open_edges": "all", "bottom": -1}
+                data["regions"].append(face)
+                data["operations"][0]["regions"].append("face")
+            made = deeper_first(parse_job(data), CHORD)
+            self.assertEqual([n for n in made.region("deep").after if n != "face"], ["shelf"])
+            gone = _gone_before(made, made.operations[0], made.region("deep"), 0.01, CHORD)
+            strips.append(gone.intersection(region_shape(made.region("deep"), CHORD)).area)
+        self.assertGreater(strips[0], 300.0)
+        self.assertEqual(strips[1], 0.0)
 
     def test_a_narrow_place_beside_what_is_gone_is_told_as_out_of_reach(self) -> None:
         """A step that lies over the deep pocket but for a tab of 3 x 1 mm: nothing is left that the cutter comes to."""
