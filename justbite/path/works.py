@@ -151,8 +151,10 @@ def _gone_before(job: Job, operation: Operation, region: Region, film: float, ch
             gone.append(cut_of[other.name])
         elif other.name in operation.regions:
             # Before its open edges it takes nothing of what stands higher there than where it begins itself.
-            tops = [cut_top(job, operation, r, chord) for r in (other, region)]
-            beyond = as_deep(region, other) and tops[0] > tops[1] - SAME
+            beyond = (
+                as_deep(region, other)
+                and cut_top(job, operation, other, chord) > cut_top(job, operation, region, chord) - SAME
+            )
             gone.append(comes_to(job, other, radius, wall, film + ENDS_FILM * radius, chord, beyond))
         elif other.name not in cut:
             gone.append(region_shape(other, chord))
