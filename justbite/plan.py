@@ -6,7 +6,6 @@ job -> bite per operation -> path -> motion -> NC text -> the text read back -> 
 import time
 from collections.abc import Callable
 from dataclasses import asdict, dataclass, replace
-from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -39,14 +38,14 @@ from justbite.path.rough import Bears, add_operation
 from justbite.path.works import Limits, Swept
 from justbite.prepare import bite_of, case_for, check_job, depths_of
 from justbite.proof.against import held_against
-from justbite.proof.audit import Audit, ProofSettings, audit_operation, renumbered
+from justbite.proof.audit import Audit, renumbered
 from justbite.proof.remains import remains
-from justbite.proof.stockmap import Stock
 from justbite.proved import into_finding, proof_findings, remain_findings
+from justbite.proving import Proved, prove
 from justbite.yardstick import plain_seconds
 
-PROVING = (0.75, 0.9, 0.94, 0.97, 0.99)
-"""Shares of the progress between which it is proved: again up to three times, where feeds had to be brought down."""
+PROVING = (0.75, 0.99)
+"""Shares of the progress between which it is proved."""
 
 Progress = Callable[[float, str], None]
 """Called with the share done (0 to 1) and what is being done; may raise StoppedError."""
@@ -117,16 +116,8 @@ def plan(job: Job, progress: Progress = lambda share, what: None, part: NDArray[
         for i, (o, b) in enumerate(zip(job.operations, bites, strict=True))
     ]
     give_back_small()
-    slowed_blocks = 0
-    for proving in pairwise(PROVING):
-        program, moves = write_program(job.name, moves, headings, travel, job.setup.work_offset)
-        report, trace, found, bearable = _prove(
-            job, bites, machine, moves, program, compute, progress, proving, part
-        )  # fmt: skip
-        if proving[1] == PROVING[-1] or not any(f.code == "proof.thick-chip" for f in found):
-            break
-        quick, moves = moves.feed, slower.slowed(moves, *bearable)
-        slowed_blocks += int((moves.feed < quick).sum())
+    program, moves, proved, slowed_blocks = _written(job, bites, moves, headings, travel, progress)
+    report, trace, found = _report(job, bites, machine, moves, proved, compute, part)
     findings += found
     report["slowed_blocks"] = slowed_blocks
     if slowed_blocks:
@@ -248,20 +239,36 @@ def _bite_findings(operation: Operation, bite: Bite) -> list[Finding]:
     return found
 
 
-def _prove(job: Job, bites: list[Bite], machine: Machine, planned: Moves, program: str,
-           compute: list[float], progress: Progress, shares: tuple[float, ...], corners: NDArray[np.float64] | None
-           ) -> tuple[dict[str, Any], PathTrace, list[Finding], tuple[np.ndarray, np.ndarray]]:  # fmt: skip
-    """Read the program back, run it, measure it, and put the report together.
+def _written(job: Job, bites: list[Bite], moves: Moves, headings: list[Heading], travel: float, progress: Progress
+             ) -> tuple[str, Moves, Proved, int]:  # fmt: skip
+    """The program, its blocks, what the proof of it found, and how many blocks had to go slower than planned.
 
-    Told last: of all blocks their NC lines, and the feeds at which no chip is too thick.
+    The text that is handed out is the one that was read back: feeds brought down are written, and read again.
     """
+
+    def tick(name: str, share: float) -> None:
+        progress(PROVING[0] + (PROVING[1] - PROVING[0]) * share, f"Proving {name}")
+
+    program, moves = write_program(job.name, moves, headings, travel, job.setup.work_offset)
     read = read_program(program)
-    radius = min(job.tool(o.tool).diameter for o in job.operations) / 2
-    settings = ProofSettings(
-        tolerances.PROOF_CELL, tolerances.PROOF_STEP, tolerances.PROOF_WINDOW, tolerances.GOUGE, tolerances.CHORD
-    )
-    cell = min(tolerances.PROOF_CELL * radius, min(b.ae for b in bites) / tolerances.PROOF_BITE_CELLS)
-    stock = Stock(job, cell, tolerances.CHORD, tolerances.PROOF_MOST_CELLS)
+    proved = prove(job, bites, read, tick)
+    if proved.stands_for(read):
+        return program, moves, proved, 0
+    slow = slower.on_lines(moves, read.line, proved.moves.feed)
+    slowed_blocks = int((slow.feed < moves.feed).sum())
+    program, moves = write_program(job.name, slow, headings, travel, job.setup.work_offset)
+    read = read_program(program)
+    # Should it not go the same way it is proved anew, as it stands.
+    same = proved.stands_for(read)
+    proved = replace(proved, moves=read) if same else prove(job, bites, read, tick, 0)
+    return program, moves, proved, slowed_blocks
+
+
+def _report(job: Job, bites: list[Bite], machine: Machine, planned: Moves, proved: Proved, compute: list[float],
+            corners: NDArray[np.float64] | None
+            ) -> tuple[dict[str, Any], PathTrace, list[Finding]]:  # fmt: skip
+    """What the proof found, with the times that the machine takes, put together; and against the part's triangles."""
+    read = proved.moves
     drive = Drive(machine.rapid_feed, machine.max_feed, machine.acceleration, machine.block_rate)
     path_tolerance = min(o.tolerance for o in job.operations)
     seconds = block_times(read, drive, path_tolerance)
@@ -271,22 +278,9 @@ def _prove(job: Job, bites: list[Bite], machine: Machine, planned: Moves, progra
     even = replace(read, feed=np.where(part == CUT, np.minimum(read.feed, cutting), read.feed))
     steady = block_times(even, drive, path_tolerance)
     rows, pieces, findings = [], [], []
-    bearable = np.full(len(read), np.inf)
     for index, (operation, bite) in enumerate(zip(job.operations, bites, strict=True)):
-
-        def tick(share: float, index: int = index, name: str = operation.name) -> None:
-            progress(shares[0] + (shares[1] - shares[0]) * (index + share) / len(bites), f"Proving {name}")
-
-        began = time.perf_counter()
         own, at = renumbered(read, index)
-        teeth = bite.speed * job.tool(operation.tool).flutes
-        borne = borne_chip(case_for(job, operation), bite)
-        more = index + 1 < len(bites)
-        audit = audit_operation(
-            stock, job, operation, own, bite.ae, bite.ap, settings, bite.feed, teeth, tick, borne, kept=more
-        )
-        bearable[at] = audit.bearable
-        proving = time.perf_counter() - began
+        audit, borne, proving = proved.audits[index], proved.borne[index], proved.seconds[index]
         planner = planned.depth[planned.operation == index]
         row = _row(job, operation, bite, audit, own, seconds[at], part[at], planner, compute[index], proving)
         row["follow_saved_seconds"] = float(steady[at].sum() - seconds[at].sum()) if operation.follow_bite else 0.0
@@ -317,7 +311,7 @@ def _prove(job: Job, bites: list[Bite], machine: Machine, planned: Moves, progra
         "stands_mm3": stands,
         "operations": rows,
     }
-    return report, PathTrace.joined(pieces), findings, (read.line, bearable)
+    return report, PathTrace.joined(pieces), findings
 
 
 def _parts_by_line(read: Moves, planned: Moves) -> np.ndarray:

@@ -12,6 +12,11 @@ OVER_BITE = 1.10
 """Measured engagement over target above which the program must not be run."""
 
 
+def too_thick(audit: Audit, borne: float) -> bool:
+    """Whether a chip is thicker than the `borne` mm that a tooth bears."""
+    return audit.chip > OVER_BITE * borne
+
+
 def into_finding(name: str, cut: CutInto) -> Finding:
     """What it cuts into the part itself."""
     said = f'"{name}" cuts into the part: {cut.area:.1f} mm² seen from above, up to {cut.deep:.2f} mm deep.'
@@ -47,7 +52,7 @@ def proof_findings(operation: Operation, bite: Bite, audit: Audit, borne: float)
                 name, "", *audit.entry_at,
             )
         )  # fmt: skip
-    if audit.chip > OVER_BITE * borne:
+    if too_thick(audit, borne):
         found.append(
             Finding(
                 "proof.thick-chip",

@@ -51,6 +51,16 @@ class ProofSettings:
 
 
 @dataclass(frozen=True, slots=True)
+class Ran:
+    """What one operation's moves took from the stock, at whatever feeds."""
+
+    found: Run
+    left_over: float
+    gouge: float
+    gouge_at: tuple[float, float, float]
+
+
+@dataclass(frozen=True, slots=True)
 class Audit:
     """Measured figures of one operation."""
 
@@ -87,26 +97,40 @@ def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, 
                     ap: float, settings: ProofSettings, feed: float | None = None,
                     teeth_a_minute: float = np.inf, tick: Tick = lambda share: None,
                     borne: float = np.inf, kept: bool = True) -> Audit:  # fmt: skip
-    """Run the moves of one operation over `stock` and measure. `target` and `ap` in mm.
+    """Run the moves of one operation over `stock` and measure: `run_operation` and `measured` in one."""
+    ran = run_operation(stock, job, operation, moves, settings, tick, kept)
+    return measured(ran, job, operation, moves, target, ap, settings, feed, teeth_a_minute, borne)
+
+
+def run_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, settings: ProofSettings,
+                  tick: Tick = lambda share: None, kept: bool = True) -> Ran:  # fmt: skip
+    """Run the moves of one operation over `stock`. `tick` is called with the share of the map that is done, and may
+    raise to stop. `kept`: another operation comes after it, and `stock` is to hold what this one left."""
+    radius = job.tool(operation.tool).diameter / 2
+    found, left_over = _run(stock, job, operation, moves, radius, settings, tick, kept)
+    return Ran(found, left_over, *deepest(job, operation, radius, stock.chord, found.steps, settings.gouge))
+
+
+def measured(ran: Ran, job: Job, operation: Operation, moves: Moves, target: float, ap: float,
+             settings: ProofSettings, feed: float | None = None, teeth_a_minute: float = np.inf,
+             borne: float = np.inf) -> Audit:  # fmt: skip
+    """What a run over the stock tells with the moves' feeds. `target` and `ap` in mm.
 
     With the `feed` of the bite, mm/min, the trace of ways in tells their load instead of their depth. Chips are told
-    for so many teeth a minute, of which each bears `borne` mm. `tick` is called with the share of the map that is
-    done, and may raise to stop. `kept`: another operation comes after it, and `stock` is to hold what this one left.
+    for so many teeth a minute, of which each bears `borne` mm.
     """
-    tool = job.tool(operation.tool)
-    radius = tool.diameter / 2
-    found, left_over = _run(stock, job, operation, moves, radius, settings, tick, kept)
-    steps, rapids, drops = found.steps, found.rapids, found.drops
-    axial = _axial(job, operation, steps, moves, ap, stock.chord, radius)
+    radius = job.tool(operation.tool).diameter / 2
+    steps, rapids, drops = ran.found.steps, ran.found.rapids, ran.found.drops
+    axial = _axial(job, operation, steps, moves, ap, settings.chord, radius)
     taken = measure.radial_ways(steps, axial, ap)
-    light = _light(steps, moves, target * ap, tool.diameter, feed, borne * teeth_a_minute)
+    light = _light(steps, moves, target * ap, 2.0 * radius, feed, borne * teeth_a_minute)
     # Links come down from their hover height; that is no way in.
     least_descent = max(LEAST_DESCENT, HOVERING * operation.hover)
     trace, way_in = measure.trace_of(
         steps, taken, light, moves, axial, settings.window * radius, radius, least_descent, feed or 0.0
     )  # fmt: skip
     # A long program has millions of steps: what is not asked for again goes.
-    del found, light, axial
+    del light, axial
     window = settings.window * radius
     ways_in = np.nonzero(way_in)[0]
     # What is cut beside a way in, before or after, is not its load; where nothing is, is its time.
@@ -125,15 +149,13 @@ def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, 
     # The window reaches from a cut into the links beside it: what takes nothing itself is no cutting length.
     cutting &= taken > LEAST_CUT * target * steps.length()
     depth, length = trace.depth[cutting], trace.length[cutting]
-    gouge, gouge_at = deepest(job, operation, radius, stock.chord, steps, settings.gouge)
-    removed = float(steps.volume.sum())
-    del steps, cutting
+    del cutting
     chips, bearable = measure.chips(trace, moves, taken, window, radius, teeth_a_minute, borne)
     thickest = int(np.argmax(chips)) if len(chips) else 0
     k = int(np.argmax(rapids)) if len(rapids) else 0
     d = int(np.argmax(drops)) if len(drops) else 0
     return Audit(
-        removed=removed,
+        removed=float(steps.volume.sum()),
         cut_length=float(length.sum()),
         most_depth=most,
         depth_999=_quantile(depth, length, 0.999),
@@ -145,13 +167,13 @@ def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, 
         bearable=bearable,
         entry_rate=float(rates.max()) if len(rates) else 0.0,
         entry_at=_place(trace.position[worst_in]) if len(rates) else (0.0, 0.0, 0.0),
-        gouge=gouge,
-        gouge_at=gouge_at,
+        gouge=ran.gouge,
+        gouge_at=ran.gouge_at,
         rapid=float(rapids[k]) if len(rapids) else 0.0,
         rapid_at=_place(moves.end[k]) if len(rapids) else (0.0, 0.0, 0.0),
         drop=float(drops[d]) if len(drops) else 0.0,
         drop_at=_place(moves.end[d]) if len(drops) else (0.0, 0.0, 0.0),
-        left_over=left_over,
+        left_over=ran.left_over,
         trace=trace,
     )  # fmt: skip
 
@@ -203,13 +225,17 @@ def _run(
         for r in map(job.region, operation.regions)
     ]
 
-    def before(tile: Tile) -> None:
-        for shape, z in emptied:
+    def before(tile: Tile) -> bool:
+        own = [(shape, z) for shape, z in emptied if tile.overlaps(shape)]
+        for shape, z in own:
             tile.lower(shape, z)
+        return bool(own)
 
-    def after(tile: Tile) -> tuple[int, int]:
-        counts = [tile.standing(reach, floor) for reach, floor in reaches]
-        return sum(inside for inside, _ in counts), sum(over for _, over in counts)
+    def after(tile: Tile) -> tuple[float, float]:
+        counts = [tile.standing(reach, floor) for reach, floor in reaches if tile.overlaps(reach)]
+        # Tiles are not all as fine.
+        size = tile.cell**2
+        return size * sum(inside for inside, _ in counts), size * sum(over for _, over in counts)
 
     found, counts = run_over(stock, moves, radius, settings.step * radius, job.approach_gap, before, after, tick, kept)
     reachable, standing = (sum(one) for one in zip(*counts, strict=True))

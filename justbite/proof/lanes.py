@@ -18,39 +18,47 @@ from justbite.proof import replay
 from justbite.proof.steps import Run, Steps, chunks
 from justbite.proof.stockmap import Stock, Tile, off_map, onto_map
 
+DOWN = 2
+"""How many times as long steps are where a cutter comes down: it takes a hair from all of its disc at each."""
 Found = TypeVar("Found")
 _Lane = tuple[NDArray[np.float64], NDArray[np.float32], NDArray[np.float64], NDArray[np.float64]]
 """What one core finds on its tiles: volume and area lowered of each step, rapids and drops of each block."""
 
 
-def run_over(stock: Stock, moves: Moves, radius: float, step: float, beside: float, before: Callable[[Tile], None],
+def run_over(stock: Stock, moves: Moves, radius: float, step: float, beside: float, before: Callable[[Tile], bool],
              after: Callable[[Tile], Found], tick: Callable[[float], None], kept: bool
              ) -> tuple[Run, list[Found]]:  # fmt: skip
     """Run the moves of a cutter of `radius` over the stock in steps of `step`; mm.
 
-    `beside`: how near stock counts where a rapid comes down. `before` is done to each tile before, and what `after`
-    tells of each is returned, both on any core. `tick` is called from here with the share of tiles done, and may raise
-    to stop. `kept`: the stock is to hold what is left. Places of the steps told are on the drawing.
+    `beside`: how near stock counts where a rapid comes down. `before` is done to each tile before, and tells whether it
+    did anything to it; what `after` tells of each is returned in the order of tiles; both on any core. `tick` is called
+    from here with the share of cells done, and may raise to stop. `kept`: the stock is to hold what is left. Places of
+    the steps told are on the drawing.
     """
     start = onto_map(moves.start)
     places = start, moves.kind, onto_map(moves.end), onto_map(np.nan_to_num(moves.centre))
-    block, place, piece = replay.walk(*(*places, sweep_angles(moves), step))
+    block, place, piece = replay.walk(*(*places, sweep_angles(moves), step, DOWN * step))
     count, blocks = len(block), len(moves.kind)
+    first, box = replay.extents(block, place, blocks)
     lanes: list[_Lane] = [
         (np.zeros(count), np.zeros(count, np.float32), np.zeros(blocks), np.zeros(blocks))
         for _ in range(min(stock.count, len(os.sched_getaffinity(0))))
     ]
+    reach = radius + 2.0 * beside
 
     def over(number: int, lane: _Lane) -> Found:
         tile = stock.tile(number)
-        before(tile)
-        replay.run_on(*(*tile.packed(), start, moves.kind, block, place, radius, beside, *lane))
+        changed = before(tile)
+        left, right, low, high = stock.bounds(number)
+        if replay.come_near(box, left - reach, right + reach, low - reach, high + reach, stock.top):
+            replay.run_on(*(*tile.packed(), start, moves.kind, first, box, place, radius, beside, *lane))
+            changed = True
         told = after(tile)
-        if kept:
+        if kept and changed:
             stock.keep(number, tile)
         return told
 
-    found = _in_lanes(over, stock.count, lanes, tick)
+    found = _in_lanes(over, stock.sizes(), lanes, tick)
     (volume, lowered, rapids, drops), *others = lanes
     for more in others:
         volume += more[0]
@@ -62,28 +70,33 @@ def run_over(stock: Stock, moves: Moves, radius: float, step: float, beside: flo
     return Run(Steps(block, place, piece, volume, lowered), rapids, drops), found
 
 
-def _in_lanes(over: Callable[[int, _Lane], Found], count: int, lanes: list[_Lane], tick: Callable[[float], None]
-              ) -> list[Found]:  # fmt: skip
-    """`over` for every tile, each lane's own one after the other."""
-    waiting = [list(range(first, count, len(lanes)))[::-1] for first in range(len(lanes))]
+def _in_lanes(over: Callable[[int, _Lane], Found], sizes: list[int], lanes: list[_Lane],
+              tick: Callable[[float], None]) -> list[Found]:  # fmt: skip
+    """`over` for every tile, each lane's own one after the other, large ones first; `sizes`: cells of each."""
+    order = sorted(range(len(sizes)), key=lambda number: -sizes[number])
+    waiting = [order[first :: len(lanes)][::-1] for first in range(len(lanes))]
     done: queue.SimpleQueue[Future[Found]] = queue.SimpleQueue()
-    lane_of: dict[Future[Found], int] = {}
-    found: list[Found] = []
+    at: dict[Future[Found], tuple[int, int]] = {}
+    found: dict[int, Found] = {}
+    cells, whole = 0, sum(sizes)
     with ThreadPoolExecutor(len(lanes)) as pool:
 
         def begin(lane: int) -> None:
             if waiting[lane]:
-                work = pool.submit(over, waiting[lane].pop(), lanes[lane])
-                lane_of[work] = lane
+                number = waiting[lane].pop()
+                work = pool.submit(over, number, lanes[lane])
+                at[work] = lane, number
                 work.add_done_callback(done.put)
 
         tick(0.0)
         for lane in range(len(lanes)):
             begin(lane)
-        while len(found) < count:
+        while len(found) < len(sizes):
             ended = done.get()
-            found.append(ended.result())
-            if len(found) < count:
-                tick(len(found) / count)
-            begin(lane_of.pop(ended))
-    return found
+            lane, number = at.pop(ended)
+            found[number] = ended.result()
+            cells += sizes[number]
+            if len(found) < len(sizes):
+                tick(cells / whole)
+            begin(lane)
+    return [found[number] for number in range(len(sizes))]

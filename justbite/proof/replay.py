@@ -17,8 +17,8 @@ from justbite.proof.steps import Run, Steps
 
 WHOLE, HALF = 255, 128
 """Shares of a cell are held in such parts of it."""
-AT_ONCE = 32
-"""Cells of a row that go at once, where none of them was swept in part."""
+AT_ONCE, FEW = 256, 32
+"""Cells of a row that go at once, where none of them was swept in part; and how many do where one of those was."""
 AIR = -32768
 """Where there is no stock at all, in the map's units."""
 
@@ -54,13 +54,15 @@ def _lower_whole(height, j, first, last, bz):  # type: ignore[no-untyped-def]
 
     Returns the volume (in units) and the area lowered, in parts of cells; no more than AT_ONCE cells.
     """
-    volume, area, floor = np.int32(0), np.int32(0), np.int32(bz)
+    # As narrow as they may be: so many more go at once. A difference of two heights takes all 16 bits.
+    volume, area, floor = np.uint32(0), np.uint16(0), np.int16(bz)
     for i in range(np.uintp(first), np.uintp(last)):
-        over = np.int32(height[j, i]) - floor
-        over = over if over > 0 else np.int32(0)
-        volume = np.int32(volume + over)
-        area = np.int32(area + (np.int32(1) if over > 0 else np.int32(0)))
-        height[j, i] = np.int16(height[j, i] - over)
+        was = height[j, i]
+        now = min(was, floor)
+        height[j, i] = now
+        over = np.uint16(was - now)
+        volume = np.uint32(volume + np.uint32(over))
+        area = np.uint16(area + np.uint16(1 if over > 0 else 0))
     return WHOLE * int(volume), WHOLE * int(area)
 
 
@@ -94,7 +96,7 @@ def _sweep(height, low, share, x0, y0, cell, unit, ax, ay, az, bx, by, bz, radiu
             before = np.sqrt(rest)
             skip1 = int(np.ceil(acx - before))
             skip2 = int(acx + before) - 1
-        whole1 = whole2 = one_by_one = 0
+        whole1 = whole2 = one_by_one = by_few = 0
         if not level:
             # Coming down, a cutter meets all of its disc, and most of that is whole cells.
             whole1, whole2 = max(i1, int(np.ceil(left))), min(i2 + 1, int(np.floor(right)))
@@ -107,7 +109,11 @@ def _sweep(height, low, share, x0, y0, cell, unit, ax, ay, az, bx, by, bz, radiu
                 continue
             if whole1 <= i < whole2 and i >= one_by_one:
                 last = min(i + AT_ONCE, whole2)
-                if not _in_part(share, j, i, last):
+                if i >= by_few and _in_part(share, j, i, last):
+                    by_few = last
+                if i < by_few:
+                    last = min(i + FEW, by_few)
+                if i >= by_few or not _in_part(share, j, i, last):
                     some, more = _lower_whole(height, j, i, last, bz)
                     volume += some
                     area += more
@@ -186,23 +192,24 @@ def _units(z, z0, unit):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _steps(px, py, pz, kind, end, centre, sweep, step):  # type: ignore[no-untyped-def]
+def _steps(px, py, pz, kind, end, centre, sweep, step, down):  # type: ignore[no-untyped-def]
     """Length of a block from (px, py, pz), mm, and the number of steps that it is walked in."""
     flat = np.hypot(end[0] - px, end[1] - py)
     if kind > 1:
         flat = abs(sweep) * np.hypot(px - centre[0], py - centre[1])
     whole = np.hypot(flat, end[2] - pz)
-    return whole, int(np.ceil(whole / step))
+    return whole, int(np.ceil(whole / (step if end[2] >= pz else down)))
 
 
 @njit(cache=True, nogil=True)
-def walk(start, kind, end, centre, sweep, step):  # type: ignore[no-untyped-def]
-    """All blocks in steps of at most `step` mm: `block`, `place` and `piece` of `Steps`."""
+def walk(start, kind, end, centre, sweep, step, down):  # type: ignore[no-untyped-def]
+    """All blocks in steps of at most `step` mm, those that come down of `down` mm: `block`, `place` and `piece` of
+    `Steps`."""
     # Counted first: a table that grows would be there twice.
     capacity = 0
     px, py, pz = start
     for k in range(kind.size):
-        capacity += _steps(px, py, pz, kind[k], end[k], centre[k], sweep[k], step)[1]
+        capacity += _steps(px, py, pz, kind[k], end[k], centre[k], sweep[k], step, down)[1]
         px, py, pz = end[k]
     block = np.empty(capacity, dtype=np.int32)
     place = np.empty((capacity, 3))
@@ -211,7 +218,7 @@ def walk(start, kind, end, centre, sweep, step):  # type: ignore[no-untyped-def]
     px, py, pz = start
     for k in range(kind.size):
         ex, ey, ez = end[k]
-        whole, count = _steps(px, py, pz, kind[k], end[k], centre[k], sweep[k], step)
+        whole, count = _steps(px, py, pz, kind[k], end[k], centre[k], sweep[k], step, down)
         if count > 0:
             piece[k] = whole / count
         radius_here = np.hypot(px - centre[k, 0], py - centre[k, 1])
@@ -239,46 +246,86 @@ def walk(start, kind, end, centre, sweep, step):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
+def extents(block, place, blocks):  # type: ignore[no-untyped-def]
+    """Of each block the number of its first step (blocks + 1,), and the box of its places (blocks, 5): least and
+    greatest x, least and greatest y, least z; mm. A block without a step has an empty box."""
+    first = np.zeros(blocks + 1, dtype=np.int64)
+    box = np.empty((blocks, 5))
+    box[:, 0], box[:, 1], box[:, 2], box[:, 3], box[:, 4] = np.inf, -np.inf, np.inf, -np.inf, np.inf
+    for s in range(block.size):
+        k = block[s]
+        x, y, z = place[s, 0], place[s, 1], place[s, 2]
+        first[k + 1] = s + 1
+        box[k, 0], box[k, 1] = min(box[k, 0], x), max(box[k, 1], x)
+        box[k, 2], box[k, 3] = min(box[k, 2], y), max(box[k, 3], y)
+        box[k, 4] = min(box[k, 4], z)
+    for k in range(blocks):
+        first[k + 1] = max(first[k + 1], first[k])
+    return first, box
+
+
+@njit(cache=True, nogil=True)
+def come_near(box, left, right, bottom, top, highest):  # type: ignore[no-untyped-def]
+    """Whether any block comes below `highest` in a rectangle; mm."""
+    for k in range(box.shape[0]):
+        if (
+            box[k, 1] >= left and box[k, 0] <= right and box[k, 3] >= bottom and box[k, 2] <= top
+            and box[k, 4] < highest
+        ):  # fmt: skip
+            return True
+    return False
+
+
+@njit(cache=True, nogil=True)
 def run_on(  # type: ignore[no-untyped-def]
-    height, low, share, x0, y0, cell, z0, unit, start, kind, block, place, radius, beside, volume, lowered, rapids,
+    height, low, share, x0, y0, cell, z0, unit, start, kind, first, box, place, radius, beside, volume, lowered, rapids,
     drops,
 ):  # fmt: skip
     """Take what the steps of `walk` take from a part of the map. `height` and `low` (ny, nx) in units of
     `unit` mm over `z0`: of a cell `share` / WHOLE is cut down to `low`, the rest stands at `height`.
 
-    Per step `volume` (mm3) and `lowered` (mm2, area) grow by what is taken. Per block `rapids` is raised to the most
-    stock met at a rapid, and `drops`, where a rapid comes down, to how far below what stands within `beside` mm of the
-    cutter it ends; mm.
+    `first` and `box` as `extents` tells them. Per step `volume` (mm3) and `lowered` (mm2, area) grow by what is taken.
+    Per block `rapids` is raised to the most stock met at a rapid, and `drops`, where a rapid comes down, to how far
+    below what stands within `beside` mm of the cutter it ends; mm.
     """
-    bottom, top = y0 - radius - beside - cell, y0 + height.shape[0] * cell + radius + beside
+    reach = radius + beside + cell
+    left, right = x0 - reach, x0 + height.shape[1] * cell + reach
+    bottom, top = y0 - reach, y0 + height.shape[0] * cell + reach
     highest = _highest(height)
     ax, ay, az = start
     from_z = az
-    for s in range(block.size):
-        k = block[s]
-        bx, by, bz = place[s, 0], place[s, 1], place[s, 2]
-        ends = s + 1 == block.size or block[s + 1] != k
-        # Straight up nothing is met, and straight down at rapid the end meets all that is met on the way.
-        looked_at = bottom <= by <= top and (ax != bx or ay != by or (bz < az and (ends or kind[k] != 0)))
-        down = _units(bz, z0, unit) if looked_at else highest
-        if down < highest:
-            if kind[k] == 0:
-                # Half a cell off the rim: a cutter that only slides along a wall is clear of it.
-                met = unit * _touches(height, low, share, x0, y0, cell, bx, by, down, radius - 0.5 * cell)
-                rapids[k] = max(rapids[k], met)
-            some, area = _sweep(
-                height, low, share, x0, y0, cell, unit, ax, ay, _units(az, z0, unit), bx, by, down, radius
-            )  # fmt: skip
-            volume[s] += some
-            lowered[s] += area
-        if ends:
-            if kind[k] == 0 and bz < from_z and bottom <= by <= top:
-                end = _units(bz, z0, unit)
-                drops[k] = max(
-                    drops[k], unit * _touches(height, low, share, x0, y0, cell, bx, by, end, radius + beside)
-                )
-            from_z = bz
-        ax, ay, az = bx, by, bz
+    for k in range(kind.size):
+        if first[k] == first[k + 1]:
+            continue
+        if box[k, 1] < left or box[k, 0] > right or box[k, 3] < bottom or box[k, 2] > top:
+            ax, ay, az = place[first[k + 1] - 1]
+            from_z = az
+            continue
+        for s in range(first[k], first[k + 1]):
+            bx, by, bz = place[s, 0], place[s, 1], place[s, 2]
+            ends = s + 1 == first[k + 1]
+            near = bottom <= by <= top and left <= bx <= right
+            # Straight up nothing is met, and straight down at rapid the end meets all that is met on the way.
+            looked_at = near and (ax != bx or ay != by or (bz < az and (ends or kind[k] != 0)))
+            down = _units(bz, z0, unit) if looked_at else highest
+            if down < highest:
+                if kind[k] == 0:
+                    # Half a cell off the rim: a cutter that only slides along a wall is clear of it.
+                    met = unit * _touches(height, low, share, x0, y0, cell, bx, by, down, radius - 0.5 * cell)
+                    rapids[k] = max(rapids[k], met)
+                some, area = _sweep(
+                    height, low, share, x0, y0, cell, unit, ax, ay, _units(az, z0, unit), bx, by, down, radius
+                )  # fmt: skip
+                volume[s] += some
+                lowered[s] += area
+            if ends:
+                if kind[k] == 0 and bz < from_z and near:
+                    end = _units(bz, z0, unit)
+                    drops[k] = max(
+                        drops[k], unit * _touches(height, low, share, x0, y0, cell, bx, by, end, radius + beside)
+                    )
+                from_z = bz
+            ax, ay, az = bx, by, bz
 
 
 def run(tile: tuple[Any, ...], start: NDArray[np.float64], kind: NDArray[np.uint8], end: NDArray[np.float64],
@@ -288,8 +335,9 @@ def run(tile: tuple[Any, ...], start: NDArray[np.float64], kind: NDArray[np.uint
 
     Places in the map's axes; all mm, `sweep` radians. See `run_on`.
     """
-    block, place, piece = walk(start, kind, end, centre, sweep, step)
+    block, place, piece = walk(start, kind, end, centre, sweep, step, step)
     steps = Steps(block, place, piece, np.zeros(len(block)), np.zeros(len(block), dtype=np.float32))
     rapids, drops = np.zeros(len(kind)), np.zeros(len(kind))
-    run_on(*(*tile, start, kind, block, place, radius, beside, steps.volume, steps.lowered, rapids, drops))
+    first, box = extents(block, place, len(kind))
+    run_on(*(*tile, start, kind, first, box, place, radius, beside, steps.volume, steps.lowered, rapids, drops))
     return Run(steps, rapids, drops)

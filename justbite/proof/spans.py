@@ -76,3 +76,19 @@ def count(height, low, share, first, cells, floor, half):  # type: ignore[no-unt
                 top = low[j, i] if share[j, i] >= half else height[j, i]
                 standing += top > floor
     return inside, standing
+
+
+@njit(cache=True, nogil=True)
+def finer(needed, places, reach, cell):  # type: ignore[no-untyped-def]
+    """Ask for `cell` mm in all tiles (rows, columns) of a map that a disc of `reach` about any of the `places` touches.
+
+    `places` (n, 2) and `reach` in sides of a tile, from the map's edge.
+    """
+    rows, columns = needed.shape
+    for k in range(places.shape[0]):
+        x, y = places[k]
+        for j in range(max(0, int(np.floor(y - reach))), min(rows, int(y + reach) + 1)):
+            for i in range(max(0, int(np.floor(x - reach))), min(columns, int(x + reach) + 1)):
+                dx, dy = max(i - x, x - i - 1, 0.0), max(j - y, y - j - 1, 0.0)
+                if dx * dx + dy * dy <= reach * reach:
+                    needed[j, i] = min(needed[j, i], cell)

@@ -1,11 +1,12 @@
 """The proof's map of the stock: made from the job alone, at a slope to the drawing, in tiles that fit the memory.
 
-A large part with a small cutter has hundreds of millions of cells. They are worked on band by band, and what is
-not worked on is kept packed: most of a map is alike.
+A small bite asks for cells that a large one does not need, and mostly it works in corners: so each tile is as fine as
+the operations ask for that work in it. A large part with a small cutter still has hundreds of millions of cells. They
+are worked on tile by tile, and what is not worked on is kept packed: most of a map is alike.
 """
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -14,15 +15,18 @@ from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
 from justbite.model.job import Job
+from justbite.model.moves import RAPID, Moves, sweep_angles
 from justbite.model.shapes import borders_of
 from justbite.model.stock import extent, fill_heights, heights
 from justbite.proof import replay, spans
 from justbite.proof.replay import AIR
 
-TILE_CELLS = 4_000_000
-"""Cells of a band; as many bands are worked on at a time as there are cores."""
-PLAIN_TILES = 8
-"""A map of no more bands is kept as it is: to pack it takes longer than to run over it."""
+TILE_CELLS = 1_000_000
+"""Cells of a tile where the map is finest; as many tiles are worked on at a time as there are cores."""
+PLAIN_TILES = 32
+"""A map of no more cells than so many such tiles have is kept as it is: to pack it takes longer than to run over it."""
+STRIDE = 0.25
+"""R between the places at which is asked in which tiles a cutter works."""
 COS, SIN = math.cos(math.atan(0.236)), math.sin(math.atan(0.236))
 """The map's rows lie at this angle to the drawing. Along them, a front that follows a wall takes whole rows of cells:
 half a cell over the bite too much or too little all the way. At a slope it meets rows and columns in turn."""
@@ -54,7 +58,7 @@ def borders_on_map(shape: BaseGeometry) -> Borders:
 
 @dataclass(slots=True)
 class Tile:
-    """A band of the map's rows: heights in `unit` mm over `z0`, and lower in a share of a cell (of replay.WHOLE)."""
+    """A part of the map: heights in `unit` mm over `z0`, and lower in a share of a cell (of replay.WHOLE)."""
 
     x0: float
     y0: float
@@ -68,6 +72,17 @@ class Tile:
     def packed(self) -> tuple[Any, ...]:
         """The tile as the plain arguments that the kernels take."""
         return self.height, self.low, self.share, self.x0, self.y0, self.cell, self.z0, self.unit
+
+    def overlaps(self, borders: Borders) -> bool:
+        """Whether a shape may reach into it."""
+        if not len(borders):
+            return False
+        (x1, y1), (x2, y2) = borders[:, :2].min(axis=0), borders[:, :2].max(axis=0)
+        ny, nx = self.height.shape
+        return bool(
+            x1 < self.x0 + nx * self.cell and x2 > self.x0 - self.cell
+            and y1 < self.y0 + ny * self.cell and y2 > self.y0 - self.cell
+        )  # fmt: skip
 
     def units(self, z: float) -> np.int16:
         """A height as the map holds it."""
@@ -110,7 +125,7 @@ class Tile:
 
 @dataclass(frozen=True, slots=True)
 class _Packed:
-    """A band that is not worked on: stretches of equal heights, and the few cells that were swept in part."""
+    """A tile that is not worked on: stretches of equal heights, and the few cells that were swept in part."""
 
     ends: NDArray[np.int32]
     heights: NDArray[np.int16]
@@ -120,7 +135,7 @@ class _Packed:
 
     @staticmethod
     def of(tile: Tile) -> "_Packed":
-        """The band packed."""
+        """The tile packed."""
         row = tile.height.ravel()
         ends = np.append(np.flatnonzero(row[1:] != row[:-1]) + 1, row.size).astype(np.int32)
         spots = np.flatnonzero(tile.share.ravel()).astype(np.int32)
@@ -134,55 +149,106 @@ class _Packed:
         return height, low, share
 
 
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """What an operation asks of the map: cells of `cell` mm wherever its cutter is fed through stock."""
+
+    moves: Moves
+    radius: float
+    cell: float
+
+    def places(self, top: float) -> NDArray[np.float64]:
+        """(n, 2) along its feed moves below `top`, on the map; no farther apart than STRIDE."""
+        moves = self.moves
+        block, place, _ = replay.walk(
+            onto_map(moves.start), moves.kind, onto_map(moves.end), onto_map(np.nan_to_num(moves.centre)),
+            sweep_angles(moves), STRIDE * self.radius, STRIDE * self.radius,
+        )  # fmt: skip
+        found: NDArray[np.float64] = place[(moves.kind[block] != RAPID) & (place[:, 2] < top), :2]
+        return found
+
+
 class Stock:
     """The map of a job's stock, carried from operation to operation."""
 
-    def __init__(self, job: Job, cell: float, chord: float, most_cells: float = np.inf,
-                 tile_cells: int = TILE_CELLS) -> None:  # fmt: skip
-        """`cell` mm, made coarser where the map would have more than `most_cells`."""
+    def __init__(self, job: Job, cell: float, chord: float, most_cells: float = np.inf, tile_cells: int = TILE_CELLS,
+                 asked: Sequence[Asked] = ()) -> None:  # fmt: skip
+        """`cell` mm, finer in the tiles where that is `asked` for; all of it made coarser where it would have more
+        than `most_cells`."""
         low, high = extent(job.stock, chord)
         rim = 3.5 * max(t.diameter for t in job.tools) / 2
         outlines = [np.array([p[:2] for p in region.outline]) for region in job.regions]
         box = np.array([[low[0], low[1]], [high[0], low[1]], [high[0], high[1]], [low[0], high[1]]])
         spots = onto_map(np.vstack([box, *outlines]))
-        (x1, y1), (x2, y2) = spots.min(axis=0) - rim, spots.max(axis=0) + rim
-        self.cell = max(cell, float(np.sqrt((x2 - x1) * (y2 - y1) / most_cells)))
+        finest = min([cell, *(a.cell for a in asked)])
+        along = math.isqrt(tile_cells)
         self.chord = chord
-        self.x0, self.y0 = float(x1), float(y1)
-        self.nx = int((x2 - self.x0) / self.cell) + 1
-        self.ny = int((y2 - self.y0) / self.cell) + 1
+        self._side = along * finest
+        # The first cell's middle lies on the rim.
+        self._edge = spots.min(axis=0) - rim - 0.5 * finest
+        self._size = spots.max(axis=0) + rim - self._edge
+        columns, rows = (math.ceil(v / self._side) for v in self._size)
         # The lowest height that matters lies a little below the lowest floor.
         bottom, top = heights(job.stock)
         bottom = min(bottom, *(r.bottom for r in job.regions)) - 2.0
+        self.top = top
         self._z0, self._unit = 0.5 * (bottom + top), (top - bottom) / 64_000
         self._shapes = [(borders_on_map(solid), top) for solid, top in fill_heights(job.stock, chord)]
-        self._rows = max(1, min(self.ny, tile_cells // self.nx))
+        needed = np.full((rows, columns), cell)
+        for one in asked:
+            if one.cell < cell:
+                # What lies between two places is not missed.
+                reach = one.radius * (1.0 + 0.5 * STRIDE)
+                spans.finer(needed, (one.places(top) - self._edge) / self._side, reach / self._side, one.cell)
+        wide = np.minimum(self._size[0] - np.arange(columns) * self._side, self._side)
+        tall = np.minimum(self._size[1] - np.arange(rows) * self._side, self._side)
+        cells = float((np.outer(tall, wide) / needed**2).sum())
+        self._needed = needed * max(1.0, math.sqrt(cells / most_cells))
         self._kept: dict[int, Tile | _Packed] = {}
+        self._plain = cells <= PLAIN_TILES * tile_cells
 
     @property
     def count(self) -> int:
         """How many tiles there are."""
-        return math.ceil(self.ny / self._rows)
+        return int(self._needed.size)
+
+    def bounds(self, number: int) -> tuple[float, float, float, float]:
+        """Of a tile, on the map: least and greatest x, least and greatest y; mm."""
+        row, column = divmod(number, self._needed.shape[1])
+        x, y = self._edge + np.array([column, row]) * self._side
+        right, over = np.minimum(self._edge + self._size, (x + self._side, y + self._side))
+        return float(x), float(right), float(y), float(over)
+
+    def sizes(self) -> list[int]:
+        """How many cells each tile has."""
+        return [math.prod(self._cells(number)[1]) for number in range(self.count)]
+
+    def _cells(self, number: int) -> tuple[float, tuple[int, int]]:
+        """How wide the cells of a tile are, mm, and how many it has, down and along: tiles meet, so that a whole number
+        of them goes to a side."""
+        cell = self._side / math.ceil(self._side / float(self._needed.flat[number]) - 1e-9)
+        left, right, low, high = self.bounds(number)
+        return cell, (math.ceil((high - low) / cell - 1e-9), math.ceil((right - left) / cell - 1e-9))
 
     def tiles(self) -> Iterator[Tile]:
-        """Each band in turn; what is done to it before the next is asked for stays."""
+        """Each tile in turn; what is done to it before the next is asked for stays."""
         for number in range(self.count):
             tile = self.tile(number)
             yield tile
             self.keep(number, tile)
 
     def keep(self, number: int, tile: Tile) -> None:
-        """Hold a band as it is now."""
-        self._kept[number] = tile if self.count <= PLAIN_TILES else _Packed.of(tile)
+        """Hold a tile as it is now."""
+        self._kept[number] = tile if self._plain else _Packed.of(tile)
 
     def tile(self, number: int) -> Tile:
-        """A band as it was held last; at first as the stock comes."""
-        first = number * self._rows
-        shape = min(self._rows, self.ny - first), self.nx
+        """A tile as it was held last; at first as the stock comes."""
         kept = self._kept.get(number)
         if isinstance(kept, Tile):
             return kept
-        place = self.x0, self.y0 + first * self.cell, self.cell, self._z0, self._unit
+        left, _, low, _ = self.bounds(number)
+        cell, shape = self._cells(number)
+        place = left + 0.5 * cell, low + 0.5 * cell, cell, self._z0, self._unit
         if kept is not None:
             return Tile(*place, *kept.arrays(shape))
         tile = Tile(*place, *replay.whole_cells(np.full(shape, AIR, dtype=np.int16)))

@@ -8,7 +8,9 @@ import numpy as np
 from django.test import SimpleTestCase
 from shapely.geometry import Point, box
 
-from justbite import slower
+from justbite import plan as planning
+from justbite import proving, slower
+from justbite.model.bite import Bite
 from justbite.model.moves import CUT, LINK, Moves, lengths
 from justbite.model.parse import parse_job
 from justbite.nc.reader import read_program
@@ -22,7 +24,7 @@ from justbite.path.lines import filled
 from justbite.path.plane import NOTHING
 from justbite.path.program import Feeds, Heights, add_level
 from justbite.plan import plan
-from justbite.proof.audit import Audit, audit_operation
+from justbite.proof.audit import Audit, audit_operation, run_operation
 from justbite.proof.stockmap import Stock
 from tests.core.test_path import job, rectangle
 from tests.core.test_proof import HEAD, SETTINGS
@@ -206,9 +208,15 @@ class SlowerTest(SimpleTestCase):
         moves = read_program(HEAD + SLOT + "G1 Y22 F300\nG1 X40 F600\n")
         bearable = np.full(len(moves), np.inf)
         bearable[[-2, -1]] = 301.0, 400.0
-        made = slower.slowed(moves, moves.line, bearable)
+        made = slower.slowed(moves, bearable)
         np.testing.assert_array_equal(made.feed[:-2], moves.feed[:-2])
         self.assertEqual(made.feed[-2:].tolist(), [285.0, 380.0])
+        # The planner's blocks know their lines: several may be one block of the program.
+        lines = np.append(moves.line, [7, 7])
+        feed = np.append(made.feed, [np.nan, 40.0])
+        planned = slower.on_lines(moves, lines, feed)
+        np.testing.assert_array_equal(planned.feed, np.where(moves.line == 7, 40.0, made.feed))
+        self.assertIn(7, moves.line.tolist())
 
 
 class LoadTest(SimpleTestCase):
@@ -260,10 +268,34 @@ class SlowWorkTest(SimpleTestCase):
         def quick(piece: Piece, feeds: Feeds, _target: float) -> np.ndarray:
             return np.full(len(piece.points) - 1, feeds.link)
 
-        with patch.object(program, "_link_feeds", quick):
-            mended = plan(parse_job(self.data())).report
-            with patch.object(slower, "slowed", lambda moves, *_: moves):
-                report = plan(parse_job(self.data())).report
+        parsed, runs, read = parse_job(self.data()), [], []
+
+        def counted(*args: Any, **named: Any) -> Any:
+            runs.append(1)
+            return run_operation(*args, **named)
+
+        def kept(job: Any, bites: list[Bite], *rest: Any) -> Any:
+            read.append(bites)
+            return proving.prove(job, bites, *rest)
+
+        with (
+            patch.object(program, "_link_feeds", quick), patch.object(proving, "run_operation", counted),
+            patch.object(planning, "prove", kept),
+        ):  # fmt: skip
+            made = plan(parsed)
+        mended = made.report
+        # Once is enough: what is taken does not depend on the feed. And proved afresh the program tells the same.
+        self.assertEqual(len(runs), 1)
+        again = proving.prove(parsed, read[0], read_program(made.program), lambda name, share: None, 0)
+        self.assertTrue(again.stands_for(read_program(made.program)))
+        self.assertEqual(again.audits[0].chip, mended["operations"][0]["chip_mm"])
+        self.assertEqual(again.audits[0].most_depth / read[0][0].ae, mended["operations"][0]["max_over_target"])
+        other = read_program(made.program)
+        other.end[7, 0] += 1e-4
+        self.assertFalse(again.stands_for(other))
+        fast = patch.object(program, "_link_feeds", quick)
+        with fast, patch.object(slower, "slowed", lambda moves, *_: moves):
+            report = plan(parsed).report
         # The proof brings them down; without that they stand in the report.
         self.assertLessEqual(mended["operations"][0]["chip_over_borne"], 1.05)
         (told,) = [w for w in mended["warnings"] if w["code"] == "proof.slowed"]

@@ -8,9 +8,12 @@ from django.test import SimpleTestCase
 from shapely.geometry import LineString, Point, Polygon
 
 from justbite.model.parse import parse_job
+from justbite.nc.reader import read_program
 from justbite.proof import replay
-from justbite.proof.stockmap import Stock, Tile, _Packed, borders_on_map, onto_map
+from justbite.proof.audit import audit_operation
+from justbite.proof.stockmap import Asked, Stock, Tile, _Packed, borders_on_map, onto_map
 from tests.core.test_path import job, rectangle
+from tests.core.test_proof import HEAD, SETTINGS
 
 SHAPE = Polygon([[3, 2], [38, 4], [30, 17], [22, 9], [8, 19]], [[[10, 6], [14, 6], [12, 9]]]).union(
     Point(36, 16).buffer(2.5)
@@ -132,3 +135,59 @@ class ComingDownTest(SimpleTestCase):
         # Up again nothing is met, and nothing is taken.
         self.assertEqual(float(run.rapids[1]), 0.0)
         self.assertAlmostEqual(float(run.steps.volume.sum()), 3.0 * np.pi * 16, delta=0.5)
+
+
+class FinenessTest(SimpleTestCase):
+    """A cutter of 10 mm takes a slot, then one of 4 mm, with a bite of 0.3 mm, its side at one end."""
+
+    slot = "G0 X15 Y20\nG1 Z-8 F500\nG1 X45 F900\nG0 Z10\n"
+    side = "G0 X40 Y23\nG1 Z-8 F900\nG1 Y23.3\nG1 X46 F200\nG1 Y23\nG0 Z10\n"
+
+    def setUp(self) -> None:
+        data = job(rectangle(60, 45))
+        data["tools"].append({**data["tools"][0], "number": 2, "diameter": 4})
+        data["operations"].append({**data["operations"][0], "name": "again", "tool": 2})
+        self.job = parse_job(data)
+        self.moves = [read_program(HEAD + code) for code in (self.slot, self.side)]
+        self.asked = [Asked(self.moves[0], 5.0, 0.08), Asked(self.moves[1], 2.0, 0.01)]
+
+    def audits(self, stock: Stock) -> list[dict[str, float]]:
+        """Of both cutters what is told, and of the second how far its side cut scatters."""
+        names = ("removed", "most_depth", "depth_999", "cut_length", "left_over", "rapid", "drop")
+        found = [
+            audit_operation(stock, self.job, o, m, ae, 8.0, SETTINGS)
+            for o, m, ae in zip(self.job.operations, self.moves, (10.0, 0.3), strict=True)
+        ]
+        place = found[1].trace.position
+        along = (place[:, 1] > 23.29) & (place[:, 0] > 41.5) & (place[:, 0] < 43.5)
+        scatter = float(np.abs(found[1].trace.depth[along] / 0.3 - 1.0).max())
+        return [{name: getattr(one, name) for name in names} | {"scatter": scatter} for one in found]
+
+    def test_a_map_is_fine_where_a_small_bite_works_and_tells_what_one_does_that_is_so_all_over(self) -> None:
+        mixed = Stock(self.job, 0.08, 0.002, tile_cells=40_000, asked=self.asked)
+        fine = Stock(self.job, 0.01, 0.002)
+        self.assertLess(sum(mixed.sizes()), 0.15 * sum(fine.sizes()))
+        for one, other in zip(self.audits(mixed), self.audits(fine), strict=True):
+            for name, value in other.items():
+                self.assertAlmostEqual(one[name], value, delta=0.004 * abs(value) + 2e-3, msg=name)
+            self.assertLess(one["scatter"], 0.01)
+        # All of it only as fine as the wide cutter asks: that tells a small bite badly.
+        self.assertGreater(self.audits(Stock(self.job, 0.08, 0.002))[1]["scatter"], 0.03)
+
+    def test_every_place_that_a_cutter_is_fed_to_is_as_fine_as_it_asks(self) -> None:
+        mixed = Stock(self.job, 0.08, 0.002, tile_cells=40_000, asked=self.asked)
+        cells = np.array([tile.cell for tile in mixed.tiles()])
+        bounds = np.array([mixed.bounds(number) for number in range(mixed.count)])
+        self.assertGreater((cells > 0.07).sum(), (cells < 0.0101).sum())
+        angles = np.linspace(0, 2 * np.pi, 90)
+        for x, y in ((40, 23), (40, 23.3), (43.1, 23.3), (46, 23.3), (46, 23)):
+            for spot in onto_map(np.column_stack([x + 2 * np.cos(angles), y + 2 * np.sin(angles)])):
+                left, right, low, high = bounds.T
+                (at,) = np.nonzero((left <= spot[0]) & (spot[0] < right) & (low <= spot[1]) & (spot[1] < high))[0]
+                self.assertLess(cells[at], 0.0101)
+        # Tiles lie side by side, and no map is larger than it may be.
+        self.assertAlmostEqual(float(((right - left) * (high - low)).sum()), float(np.prod(mixed._size)), places=6)
+        most = sum(mixed.sizes()) // 4
+        few = Stock(self.job, 0.08, 0.002, most, tile_cells=40_000, asked=self.asked)
+        self.assertLess(sum(few.sizes()), 1.1 * most)
+        self.assertLess(min(tile.cell for tile in few.tiles()), 0.2 * max(tile.cell for tile in few.tiles()))
