@@ -68,7 +68,7 @@ def promising(case: Case, bite: Bite, known: KnownPath) -> Bite | None:
     """The bite of the fewest predicted minutes, where it promises enough; else None."""
     if case.ae is not None and case.ap is not None:
         return None
-    other = solver.solve(replace(case, path=known))
+    other = solver.solve(replace(case, path=known), bite.best_removal_rate)
     acceleration = case.machine.acceleration
     now, then = (known.seconds(b, acceleration, case.levels(b.ap)) for b in (bite, other))
     return other if then < (1.0 - LEAST_PROMISE) * now else None

@@ -35,7 +35,7 @@ from justbite.part.beyond import with_standing
 from justbite.path.blocks import MovesBuilder
 from justbite.path.predrill import drilled_notes
 from justbite.path.rough import Bears, add_operation
-from justbite.path.works import Limits, Swept
+from justbite.path.works import Limits, Swept, Work
 from justbite.prepare import bite_of, case_for, check_job, depths_of
 from justbite.proof.against import held_against
 from justbite.proof.audit import Audit, renumbered
@@ -150,7 +150,7 @@ class _Step:
     later: bool
     """Whether another operation follows."""
 
-    def add(self, bite: Bite, first: float, last: float) -> tuple[list[Finding], list[Swept]]:
+    def add(self, bite: Bite, first: float, last: float) -> tuple[list[Finding], list[Swept], list[Work]]:
         """Append the operation's moves with this bite; progress goes from share `first` to `last`."""
         case = self.case
         bears = Bears(
@@ -180,7 +180,7 @@ def _by_minutes(step: _Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str,
     out, mark = step.out, len(step.out.rows)
     points = out.points
     pinned = step.case.ae is not None and step.case.ap is not None
-    findings, swept = step.add(bite, 0.0, 1.0 if pinned else 0.5)
+    findings, swept, works = step.add(bite, 0.0, 1.0 if pinned else 0.5)
     moves, seconds = step.measured(mark)
     known = known_path(moves, seconds, bite, step.case.levels(bite.ap))
     points = out.points - points
@@ -190,14 +190,12 @@ def _by_minutes(step: _Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str,
     other = promising(step.case, bite, known)
     chosen = False
     began = time.perf_counter()
-    plain = plain_seconds(
-        step.job, step.operation, step.case, bite, step.machine, step.travel, step.limits, step.before
-    )
+    plain = plain_seconds(step.job, step.operation, step.case, bite, step.machine, step.travel, works)
     yardstick = time.perf_counter() - began
     if other is not None:
         kept, before = out.rows[mark:], out.points
         del out.rows[mark:]
-        found, taken = step.add(other, 0.5, 1.0)
+        found, taken, _ = step.add(other, 0.5, 1.0)
         _, again = step.measured(mark)
         trials.append(Trial(other.ae, other.steps, float(again.sum())))
         chosen = trials[1].seconds < trials[0].seconds
@@ -206,7 +204,8 @@ def _by_minutes(step: _Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str,
         else:
             out.rows[mark:] = kept
     told = replace(known, choose=chosen)
-    bite = solver.solve(replace(step.case, path=told)) if chosen else solver.told(step.case, bite, told)
+    if not chosen:
+        bite = solver.told(step.case, bite, told)
     return bite, findings, _choice(trials, told, plain, yardstick, points, len(out.rows) - mark), swept
 
 

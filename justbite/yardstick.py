@@ -24,20 +24,19 @@ from justbite.path.level import fields_of
 from justbite.path.plain import PlainPart, plain_part
 from justbite.path.program import Feeds, Heights, enter
 from justbite.path.rough import ENTRY_LOAD
-from justbite.path.works import Limits, Swept, works_on
+from justbite.path.works import Work
 
 STEP_OVER = 0.5
 """Distance of the rings, share of D (common practice)."""
 
 
 def plain_seconds(job: Job, operation: Operation, case: solver.Case, own: Bite, machine: Machine,
-                  travel: float, limits: Limits, before: Sequence[Swept] = ()) -> float | None:  # fmt: skip
+                  travel: float, works: Sequence[Work]) -> float | None:  # fmt: skip
     """Seconds of an operation cut by the plain path, held against the bite `own`; None where it finds no way in.
 
-    `before`: what earlier operations took out.
+    `works`: what there is to cut.
     """
     radius = case.tool.diameter / 2
-    works = [work for name in operation.regions for work in works_on(job, operation, name, own.ae, limits, before)[0]]
     worked = [(work, _parts(work.area, max(job.approach_gap, 0.05 * radius))) for work in works]
     worst = max((p.worst for _, parts in worked for p in parts), default=0.0)
     if worst <= 0.0:
@@ -70,7 +69,7 @@ def _conditions(case: solver.Case, own: Bite, worst: float) -> Bite:
     # What is shallow is slowed by the solver itself.
     slower /= case.speed_share(angle)
     hot = case.material.model_copy(update={"cutting_speed": case.material.cutting_speed * slower})
-    bite = solver.solve(replace(case, material=hot, ae=worst, path=None, feed=None))
+    bite = solver.best(replace(case, material=hot, ae=worst, path=None, feed=None))
     if case.feed is None:
         return bite
     chip = own.chip_most / max(bite.chip_most, 1e-9)

@@ -35,13 +35,15 @@ CHATTER_ROWS = ("torque ripple", "chatter")
 """The ceilings that come last, told of the chosen bite alone."""
 
 
-def solve(case: Case) -> Bite:
-    """The bite for a case; see the module's first lines."""
-    bite = _best(case)
-    free = replace(case, ae=None, ap=None, speed=None, feed=None, path=None)
-    best = _best(free) if case.pinned or case.path else bite
+def solve(case: Case, best_rate: float | None = None) -> Bite:
+    """The bite for a case; see the module's first lines. `best_rate`: the best removal rate without any pin or path,
+    cm3/min, where it is known from solving the case before."""
+    bite = best(case)
+    if best_rate is None:
+        free = replace(case, ae=None, ap=None, speed=None, feed=None, path=None)
+        best_rate = (best(free) if case.pinned or case.path else bite).removal_rate
     # A pin may break a ceiling and so beat the best that the ceilings allow.
-    most = max(best.removal_rate, bite.removal_rate if _sound(bite) else 0.0)
+    most = max(best_rate, bite.removal_rate if _sound(bite) else 0.0)
     return replace(with_chatter(case, bite), best_removal_rate=most)
 
 
@@ -50,7 +52,8 @@ def about(case: Case) -> Bite:
 
     Chatter is not among its ceilings.
     """
-    return _best_of(case, _trials(case, np.linspace(LEAST_BITE * case.tool.diameter, case.most_bite, ABOUT)), {})
+    depths = np.linspace(LEAST_BITE * case.tool.diameter, case.most_bite, ABOUT)
+    return _best_of(case, _trials(case, depths, _steps(case)), {})
 
 
 def told(case: Case, bite: Bite, path: KnownPath) -> Bite:
@@ -88,25 +91,30 @@ def _wrong(bite: Bite, bars: Bars | None = None) -> float:
     return max(c.share / (bars or {}).get(c.name, 1.0) for c in bite.ceilings if not c.estimate)
 
 
-def _best(case: Case) -> Bite:
-    """The best of a grid, then of finer ones about it: the answer follows small changes of the question."""
+def best(case: Case) -> Bite:
+    """What `solve` finds, without chatter among its ceilings and the best removal rate beside it.
+
+    The best of a grid, then of finer ones about it: the answer follows small changes of the question.
+    """
     first, last = LEAST_BITE * case.tool.diameter, case.most_bite
-    trials = _trials(case, np.linspace(first, last, COARSE))
+    steps = _steps(case)
+    trials = _trials(case, np.linspace(first, last, COARSE), steps)
     bars: Bars = {}
     if case.pinned:
         for row in trials[0].ceilings:
             least = min(c.share for b in trials for c in b.ceilings if c.name == row.name)
             if least > 1.0:
                 bars[row.name] = least
-    best = _best_of(case, trials, bars)
+    found = _best_of(case, trials, bars)
     if case.ae is not None:
-        return best
+        return found
     step = (last - first) / (COARSE - 1)
     for _ in range(FINER):
-        low, high = max(first, best.ae - step), min(last, best.ae + step)
-        best = _better(case, best, _best_of(case, _trials(case, np.linspace(low, high, 9)), bars), bars)
+        low, high = max(first, found.ae - step), min(last, found.ae + step)
+        finer = _best_of(case, _trials(case, np.linspace(low, high, 9), steps), bars)
+        found = _better(case, found, finer, bars)
         step /= 4.0
-    return best
+    return found
 
 
 def _better(case: Case, one: Bite, other: Bite, bars: Bars) -> Bite:
@@ -117,16 +125,21 @@ def _better(case: Case, one: Bite, other: Bite, bars: Bars) -> Bite:
     return max(one, other, key=lambda b: value_of(case, b))
 
 
-def _trials(case: Case, depths: NDArray[np.float64]) -> list[Bite]:
+def _steps(case: Case) -> list[tuple[float, int]]:
+    """The step-downs that are tried, mm, and how many levels each makes."""
     tool = case.tool
-    radial = [case.ae] if case.ae is not None else [float(d) for d in depths]
     if case.ap is not None:
         steps = [case.step(case.ap)]
     else:
         deepest = min(tool.flute_length, MOST_AXIAL * tool.diameter)
         some = {case.step(min(deepest, d / n)) for _, deep in case.depths for d in deep for n in _counts(d, deepest)}
         steps = sorted(some, reverse=True)[:MOST_STEPS]
-    return [conditions(case, ae, ap, case.steps(ap)) for ae in radial for ap in steps]
+    return [(ap, case.steps(ap)) for ap in steps]
+
+
+def _trials(case: Case, depths: NDArray[np.float64], steps: list[tuple[float, int]]) -> list[Bite]:
+    radial = [case.ae] if case.ae is not None else [float(d) for d in depths]
+    return [conditions(case, ae, ap, levels) for ae in radial for ap, levels in steps]
 
 
 def _counts(depth: float, deepest: float) -> range:

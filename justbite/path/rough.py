@@ -59,8 +59,9 @@ class Bears:
 def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite, machine: Machine,
                   material: Material, travel: float, limits: Limits, progress: Progress, clock: Clock,
                   bears: Bears | None = None, before: Sequence[Swept] = (), later: bool = False,
-                  ) -> tuple[list[Finding], list[Swept]]:  # fmt: skip
-    """Append the moves of one roughing operation to `out`. Returns its findings, and what it takes out.
+                  ) -> tuple[list[Finding], list[Swept], list[Work]]:  # fmt: skip
+    """Append the moves of one roughing operation to `out`. Returns its findings, what it takes out, and what there was
+    to cut.
 
     `clock` tells how many seconds moves take on the machine: the quickest way is chosen by it. `before`: what
     operations before this one have taken out; `later`: whether others follow, and what this one takes out is to be
@@ -126,7 +127,7 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         shape = shapely.union_all([plan.swept for plan in made])
         film = work.area.snap + limits.chord_share * terms.radius
         swept.append(Swept(shape, work.bottom, terms.radius, film))
-    return findings, swept
+    return findings, swept, works
 
 
 @dataclass(frozen=True, slots=True)

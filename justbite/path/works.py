@@ -15,6 +15,7 @@ from shapely.geometry.base import BaseGeometry
 from justbite.model.before import as_deep, cut_top, floors_before, uncut_above
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Operation, Region
+from justbite.model.kept import Kept
 from justbite.model.shapes import ONE_BORDER, OVERLAP, SAME, in_the_way, region_shape, uncut_shape
 from justbite.model.stock import heights, standing
 from justbite.path.area import Area, comes_to, make_area, parts_of, rest_of
@@ -114,8 +115,7 @@ def works_on(job: Job, operation: Operation, name: str, target: float, limits: L
             exact = max(s.film for s in done)
             thin = limits.film_share * max(s.radius for s in done)
             film = max(exact, min(thin, limits.film_bite_share * target))
-            shapes = shapely.union_all([s.shape for s in done])
-            own = rest_of(area, shapes, film, max(film, thin, operation.tolerance))
+            own = rest_of(area, _all_of(done), film, max(film, thin, operation.tolerance))
         if parts_of(own):
             works.append(Work(own, high, low, tuple(z for z in region.floors if low < z < high)))
     if not works and parts_of(area):
@@ -128,6 +128,18 @@ def works_on(job: Job, operation: Operation, name: str, target: float, limits: L
             )
         )  # fmt: skip
     return works, findings
+
+
+_TAKEN = Kept(4)
+"""What several operations took together, by the first of them: asked for by each area that comes after them."""
+
+
+def _all_of(done: list[Swept]) -> BaseGeometry:
+    """What they took together."""
+    # They are kept with it: as long as they are, no others have their numbers.
+    kept = _TAKEN.get(done[0], tuple(map(id, done)), lambda: (done, shapely.union_all([s.shape for s in done])))
+    found: BaseGeometry = kept[1]
+    return found
 
 
 def _gone_before(job: Job, operation: Operation, region: Region, film: float, chord: float,
