@@ -253,7 +253,8 @@ def _written(job: Job, bites: list[Bite], moves: Moves, headings: list[Heading],
     proved = prove(job, bites, read, tick)
     if proved.stands_for(read):
         return program, moves, proved, 0
-    slow = slower.on_lines(moves, read.line, proved.moves.feed)
+    quick = proved.moves.feed < read.feed
+    slow = slower.on_lines(moves, read.line[quick], proved.moves.feed[quick])
     slowed_blocks = int((slow.feed < moves.feed).sum())
     program, moves = write_program(job.name, slow, headings, travel, job.setup.work_offset)
     read = read_program(program)

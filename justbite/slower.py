@@ -22,9 +22,9 @@ def slowed(moves: Moves, bearable: NDArray[np.float64]) -> Moves:
 
 
 def on_lines(planned: Moves, lines: NDArray[np.integer], feed: NDArray[np.float64]) -> Moves:
-    """The planned moves, none of them faster than the block on its NC line is to go: `lines` and `feed` (m,)."""
+    """The planned moves, on these NC `lines` no faster than at this `feed`, mm/min (both (m,))."""
     least: dict[int, float] = {}
-    for line, own in zip(lines.tolist(), np.nan_to_num(feed, nan=np.inf).tolist(), strict=True):
+    for line, own in zip(lines.tolist(), feed.tolist(), strict=True):
         least[line] = min(own, least.get(line, np.inf))
     most = np.array([least.get(line, np.inf) for line in planned.line.tolist()])
     return replace(planned, feed=np.where(most < planned.feed, most, planned.feed))

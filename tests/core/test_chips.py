@@ -212,9 +212,7 @@ class SlowerTest(SimpleTestCase):
         np.testing.assert_array_equal(made.feed[:-2], moves.feed[:-2])
         self.assertEqual(made.feed[-2:].tolist(), [285.0, 380.0])
         # The planner's blocks know their lines: several may be one block of the program.
-        lines = np.append(moves.line, [7, 7])
-        feed = np.append(made.feed, [np.nan, 40.0])
-        planned = slower.on_lines(moves, lines, feed)
+        planned = slower.on_lines(made, np.array([7, 9, 7]), np.array([50.0, 1e6, 40.0]))
         np.testing.assert_array_equal(planned.feed, np.where(moves.line == 7, 40.0, made.feed))
         self.assertIn(7, moves.line.tolist())
 
@@ -295,7 +293,11 @@ class SlowWorkTest(SimpleTestCase):
         self.assertFalse(again.stands_for(other))
         fast = patch.object(program, "_link_feeds", quick)
         with fast, patch.object(slower, "slowed", lambda moves, *_: moves):
-            report = plan(parsed).report
+            unmended = plan(parsed)
+        report = unmended.report
+        was, now = (read_program(text).feed for text in (unmended.program, made.program))
+        self.assertEqual(int((now < was).sum()), mended["slowed_blocks"])
+        self.assertFalse((now > was).any())
         # The proof brings them down; without that they stand in the report.
         self.assertLessEqual(mended["operations"][0]["chip_over_borne"], 1.05)
         (told,) = [w for w in mended["warnings"] if w["code"] == "proof.slowed"]
