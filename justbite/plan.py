@@ -6,6 +6,7 @@ job -> bite per operation -> path -> motion -> NC text -> the text read back -> 
 import time
 from collections.abc import Callable
 from dataclasses import asdict, dataclass, replace
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -20,7 +21,7 @@ from justbite.bite.slot import slot_depth, slot_removal
 from justbite.choice import Trial, known_path, path_seconds, promising
 from justbite.errors import JobError, NothingToCutError
 from justbite.from_top import from_top_findings, in_order
-from justbite.grouping import shares
+from justbite.grouping import Shares, shares
 from justbite.memory import give_back_large, give_back_small
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
@@ -35,6 +36,7 @@ from justbite.part.beyond import with_standing
 from justbite.path.blocks import MovesBuilder
 from justbite.path.predrill import drilled_notes
 from justbite.path.rough import Bears, add_operation
+from justbite.path.together import Tick, side_by_side
 from justbite.path.works import Limits, Swept, Work
 from justbite.prepare import bite_of, case_for, check_job, depths_of
 from justbite.proof.against import held_against
@@ -44,8 +46,8 @@ from justbite.proved import into_finding, proof_findings, remain_findings
 from justbite.proving import Proved, prove
 from justbite.yardstick import plain_seconds
 
-PROVING = (0.75, 0.99)
-"""Shares of the progress between which it is proved."""
+WEIGHED, PLANNED, PROVED = 0.08, 0.7, 0.99
+"""Shares of the progress at which bites are weighed, paths planned, and the program proved."""
 
 Progress = Callable[[float, str], None]
 """Called with the share done (0 to 1) and what is being done; may raise StoppedError."""
@@ -78,7 +80,7 @@ def plan(job: Job, progress: Progress = lambda share, what: None, part: NDArray[
         travel = highest + tolerances.TRAVEL_ABOVE
     if travel < highest + job.approach_gap:
         raise JobError(f"The travel height {travel:g} is not above the stock and the keep-outs.", "Raise it.")
-    bites = [bite_of(job, o) for o in job.operations]
+    bites, by_depth = _weighed(job, progress)
     findings += rules.tool_findings(job)
     out = MovesBuilder(start=np.array([0.0, 0.0, travel]))
     limits = Limits(
@@ -94,7 +96,7 @@ def plan(job: Job, progress: Progress = lambda share, what: None, part: NDArray[
         out.operation = index
 
         def tick(share: float, what: str, index: int = index) -> None:
-            progress(0.7 * (index + share) / count, what)
+            progress(WEIGHED + (PLANNED - WEIGHED) * (index + share) / count, what)
 
         case = case_for(job, operation)
         step = _Step(out, job, operation, case, machine, travel, limits, tick, tuple(before), index < count - 1)
@@ -105,12 +107,12 @@ def plan(job: Job, progress: Progress = lambda share, what: None, part: NDArray[
         choices.append(choice)
         # The yardstick is held beside the path; it is no part of planning it.
         compute.append(time.perf_counter() - began - choice["yardstick_seconds"])
-        findings += rules.depth_findings(operation, shares(job, operation), depths_of(job, operation))
+        findings += rules.depth_findings(operation, by_depth[index], depths_of(job, operation))
     moves = out.build()
     if not np.isin(moves.part, (CUT, ENTRY)).any():
         reasons = " ".join(f.sentence for f in findings if f.code.startswith("area."))
         raise NothingToCutError(f"There is nothing to cut. {reasons}".strip())
-    progress(0.72, "Writing the program")
+    progress(PLANNED, "Writing the program")
     headings = [
         Heading(i + 1, o.name, o.tool, b.speed, drilled_notes(o.name, findings))
         for i, (o, b) in enumerate(zip(job.operations, bites, strict=True))
@@ -132,6 +134,25 @@ def plan(job: Job, progress: Progress = lambda share, what: None, part: NDArray[
     report["warnings"] = [f.as_dict() for f in findings]
     progress(1.0, "Done")
     return Plan(program, report, trace)
+
+
+def _weighed(job: Job, progress: Progress) -> tuple[list[Bite], list[Shares]]:
+    """The bite of each operation, and how its areas would best be shared out by depth."""
+    count = len(job.operations)
+
+    def solved(operation: Operation, _tick: Tick) -> Bite:
+        return bite_of(job, operation)
+
+    def shared(operation: Operation, _tick: Tick) -> Shares:
+        return shares(job, operation)
+
+    asked: list[Callable[[Tick], Any]] = [partial(make, o) for make in (solved, shared) for o in job.operations]
+
+    def tick(k: int, share: float) -> None:
+        progress(WEIGHED * share, f"Weighing bites of {job.operations[k % count].name}")
+
+    found = side_by_side(asked, tick)
+    return found[:count], found[count:]
 
 
 @dataclass(frozen=True, slots=True)
@@ -246,7 +267,7 @@ def _written(job: Job, bites: list[Bite], moves: Moves, headings: list[Heading],
     """
 
     def tick(name: str, share: float) -> None:
-        progress(PROVING[0] + (PROVING[1] - PROVING[0]) * share, f"Proving {name}")
+        progress(PLANNED + (PROVED - PLANNED) * share, f"Proving {name}")
 
     program, moves = write_program(job.name, moves, headings, travel, job.setup.work_offset)
     read = read_program(program)
