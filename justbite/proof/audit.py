@@ -108,7 +108,10 @@ def run_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, se
     raise to stop. `kept`: another operation comes after it, and `stock` is to hold what this one left."""
     radius = job.tool(operation.tool).diameter / 2
     found, left_over = _run(stock, job, operation, moves, radius, settings, tick, kept)
-    return Ran(found, left_over, *deepest(job, operation, radius, stock.chord, found.steps, settings.gouge))
+    gouge, at = deepest(job, operation, radius, stock.chord, found.steps, settings.gouge)
+    # A long program has millions of steps: from here on 1e-5 mm is exact enough for where they are.
+    steps = replace(found.steps, place=found.steps.place.astype(np.float32))
+    return Ran(replace(found, steps=steps), left_over, gouge, at)
 
 
 def measured(ran: Ran, job: Job, operation: Operation, moves: Moves, target: float, ap: float,

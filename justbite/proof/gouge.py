@@ -61,7 +61,7 @@ def _bounds(job: Job, region: Region, operation: Operation, radius: float, chord
     return _Bounds(free, clear, shapely.STRtree(shapely.linestrings(pieces)), region.bottom + operation.allowance.floor)
 
 
-def _depths(place: NDArray[np.float64], volume: NDArray[np.float64], bounds: list[_Bounds], wall: float, top: float,
+def _depths(place: NDArray[np.floating], volume: NDArray[np.float64], bounds: list[_Bounds], wall: float, top: float,
             radius: float) -> NDArray[np.float64]:  # fmt: skip
     """(n,) mm that each step is in a wall or floor; of the areas that it is in the one where that is least."""
     worst = np.full(len(place), np.inf)

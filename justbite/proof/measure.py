@@ -93,7 +93,7 @@ def trace_of(steps: Steps, radial: NDArray[np.float32], light: NDArray[np.bool_]
     del along
     trace = Trace(
         block=block,
-        position=steps.place.astype(np.float32),
+        position=steps.place.astype(np.float32, copy=False),
         length=steps.piece.astype(np.float32)[block],
         depth=depth,
         entry=near,
@@ -166,11 +166,12 @@ def _middles(along: NDArray[np.float64], rows: slice) -> NDArray[np.float64]:
     return 0.5 * (along[rows] + along[rows.start + 1 : rows.stop + 1])
 
 
-def _descents(z: NDArray[np.float64], start: float, level: NDArray[np.float32],
+def _descents(z: NDArray[np.floating], start: float, level: NDArray[np.float32],
               least: float) -> NDArray[np.bool_]:  # fmt: skip
     """Steps that belong to a way down into the material: from more than `least` mm above the level."""
     down = np.empty(len(z), dtype=bool)
-    down[:1] = z[:1] < start - 1e-9
+    # As it is held for the steps: a height may be rounded down.
+    down[:1] = z[:1] < z.dtype.type(start) - 1e-9
     for rows in chunks(len(z) - 1):
         down[rows.start + 1 : rows.stop + 1] = z[rows.start + 1 : rows.stop + 1] < z[rows] - 1e-9
     first = np.nonzero(down & ~np.append(False, down[:-1])[: len(down)])[0]

@@ -16,7 +16,7 @@ class Steps:
 
     block: NDArray[np.int32]
     """(n,)"""
-    place: NDArray[np.float64]
+    place: NDArray[np.floating]
     """(n, 3) mm: where the step ends."""
     piece: NDArray[np.float64]
     """(blocks,) mm: how long each step of a block is; 0 where it has none."""
