@@ -44,12 +44,11 @@ def run_over(stock: Stock, moves: Moves, radius: float, step: float, beside: flo
         (np.zeros(count), np.zeros(count, np.float32), np.zeros(blocks), np.zeros(blocks))
         for _ in range(min(stock.count, len(os.sched_getaffinity(0))))
     ]
-    reach = radius + 2.0 * beside
-
     def over(number: int, lane: _Lane) -> Found:
         tile = stock.tile(number)
         changed = before(tile)
         left, right, low, high = stock.bounds(number)
+        reach = radius + beside + tile.cell
         if replay.come_near(box, left - reach, right + reach, low - reach, high + reach, stock.top):
             replay.run_on(*(*tile.packed(), start, moves.kind, first, box, place, radius, beside, *lane))
             changed = True
