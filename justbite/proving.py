@@ -64,7 +64,7 @@ def prove(job: Job, bites: list[Bite], read: Moves, tick: Tick, times: int = TIM
 
         borne = borne_chip(case_for(job, operation), bite)
         teeth = bite.speed * job.tool(operation.tool).flutes
-        ran = run_operation(stock, job, operation, own, settings, told, kept=index + 1 < len(bites))
+        ran = run_operation(stock, job, operation, own, settings, told, index + 1 < len(bites), bite.feed)
         as_fed = partial(
             measured, ran, job, operation, target=bite.ae, ap=bite.ap, settings=settings, feed=bite.feed,
             teeth_a_minute=teeth, borne=borne,

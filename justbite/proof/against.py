@@ -74,7 +74,7 @@ def held_against(part: NDArray[np.float64], moves: Moves, cutters: Sequence[tupl
     for index, (radius, corner) in enumerate(cutters):
         own, _ = renumbered(moves, index)
         where = own.start, own.kind, own.end, np.nan_to_num(own.centre)
-        _, spots, _ = replay.walk(*where, sweep_angles(own), STEP * radius, STEP * radius)
+        _, spots, _ = replay.walk(*where, sweep_angles(own), np.full(len(own), STEP * radius))
         spots = spots[spots[:, 2] < high[2]]
         lowest = np.full(surface.shape, np.inf)
         # Of a bull nose its flat end, and its full width above the corners: what lies between stays off what both do.

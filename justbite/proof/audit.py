@@ -33,6 +33,8 @@ It goes slower, and what it removes in a minute is measured in any case."""
 SLOW, EQUAL, WHOLE_WIDTH = 0.5, 1.02, 0.9
 """Over the bite's: feeds by which alone ways in are told from cuts, and what they may remove in a minute then. Over the
 diameter: width of a stroke that may be as much quicker as a tooth bears there."""
+DOWN = 2
+"""How many times as long the steps of ways in are where they come down."""
 OWN_LEVEL = 1.05
 """How much more what is cut counts for an area whose level it may be: more than the areas that lie in it differ by."""
 
@@ -98,16 +100,21 @@ def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, 
                     teeth_a_minute: float = np.inf, tick: Tick = lambda share: None,
                     borne: float = np.inf, kept: bool = True) -> Audit:  # fmt: skip
     """Run the moves of one operation over `stock` and measure: `run_operation` and `measured` in one."""
-    ran = run_operation(stock, job, operation, moves, settings, tick, kept)
+    ran = run_operation(stock, job, operation, moves, settings, tick, kept, feed)
     return measured(ran, job, operation, moves, target, ap, settings, feed, teeth_a_minute, borne)
 
 
 def run_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, settings: ProofSettings,
-                  tick: Tick = lambda share: None, kept: bool = True) -> Ran:  # fmt: skip
+                  tick: Tick = lambda share: None, kept: bool = True, feed: float | None = None) -> Ran:  # fmt: skip
     """Run the moves of one operation over `stock`. `tick` is called with the share of the map that is done, and may
-    raise to stop. `kept`: another operation comes after it, and `stock` is to hold what this one left."""
+    raise to stop. `kept`: another operation comes after it, and `stock` is to hold what this one left. `feed`: the
+    bite's, mm/min, where it is known."""
     radius = job.tool(operation.tool).diameter / 2
-    found, left_over = _run(stock, job, operation, moves, radius, settings, tick, kept)
+    step = np.full(len(moves), settings.step * radius)
+    if feed is not None:
+        # A way in lowers all of the disc by a hair at a time; a link, which goes faster, may graze something.
+        step[(moves.end[:, 2] < moves.starts()[:, 2]) & (moves.feed <= feed)] *= DOWN
+    found, left_over = _run(stock, job, operation, moves, radius, step, settings, tick, kept)
     gouge, at = deepest(job, operation, radius, stock.chord, found.steps, settings.gouge)
     # A long program has millions of steps: from here on 1e-5 mm is exact enough for where they are.
     steps = replace(found.steps, place=found.steps.place.astype(np.float32))
@@ -215,8 +222,8 @@ def _quantile(values: NDArray[np.float32], weights: NDArray[np.float32], share: 
 
 
 def _run(
-    stock: Stock, job: Job, operation: Operation, moves: Moves, radius: float, settings: ProofSettings, tick: Tick,
-    kept: bool,
+    stock: Stock, job: Job, operation: Operation, moves: Moves, radius: float, step: NDArray[np.float64],
+    settings: ProofSettings, tick: Tick, kept: bool,
 ) -> tuple[Run, float]:  # fmt: skip
     """Run the moves over all tiles of the stock, steps on the drawing; and the share left over."""
     emptied = [(borders_on_map(shape), z) for shape, z in _emptied(stock, job, operation, radius)]
@@ -240,7 +247,7 @@ def _run(
         size = tile.cell**2
         return size * sum(inside for inside, _ in counts), size * sum(over for _, over in counts)
 
-    found, counts = run_over(stock, moves, radius, settings.step * radius, job.approach_gap, before, after, tick, kept)
+    found, counts = run_over(stock, moves, radius, step, job.approach_gap, before, after, tick, kept)
     reachable, standing = (sum(one) for one in zip(*counts, strict=True))
     return found, standing / reachable if reachable else 0.0
 

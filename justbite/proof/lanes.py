@@ -18,17 +18,15 @@ from justbite.proof import replay
 from justbite.proof.steps import Run, Steps, chunks
 from justbite.proof.stockmap import Stock, Tile, off_map, onto_map
 
-DOWN = 2
-"""How many times as long steps are where a cutter comes down: it takes a hair from all of its disc at each."""
 Found = TypeVar("Found")
 _Lane = tuple[NDArray[np.float64], NDArray[np.float32], NDArray[np.float64], NDArray[np.float64]]
 """What one core finds on its tiles: volume and area lowered of each step, rapids and drops of each block."""
 
 
-def run_over(stock: Stock, moves: Moves, radius: float, step: float, beside: float, before: Callable[[Tile], bool],
-             after: Callable[[Tile], Found], tick: Callable[[float], None], kept: bool
+def run_over(stock: Stock, moves: Moves, radius: float, step: NDArray[np.float64], beside: float,
+             before: Callable[[Tile], bool], after: Callable[[Tile], Found], tick: Callable[[float], None], kept: bool
              ) -> tuple[Run, list[Found]]:  # fmt: skip
-    """Run the moves of a cutter of `radius` over the stock in steps of `step`; mm.
+    """Run the moves of a cutter of `radius` over the stock, each in steps of `step` (n,); mm.
 
     `beside`: how near stock counts where a rapid comes down. `before` is done to each tile before, and tells whether it
     did anything to it; what `after` tells of each is returned in the order of tiles; both on any core. `tick` is called
@@ -37,13 +35,14 @@ def run_over(stock: Stock, moves: Moves, radius: float, step: float, beside: flo
     """
     start = onto_map(moves.start)
     places = start, moves.kind, onto_map(moves.end), onto_map(np.nan_to_num(moves.centre))
-    block, place, piece = replay.walk(*(*places, sweep_angles(moves), step, DOWN * step))
+    block, place, piece = replay.walk(*(*places, sweep_angles(moves), step))
     count, blocks = len(block), len(moves.kind)
     first, box = replay.extents(block, place, blocks)
     lanes: list[_Lane] = [
         (np.zeros(count), np.zeros(count, np.float32), np.zeros(blocks), np.zeros(blocks))
         for _ in range(min(stock.count, len(os.sched_getaffinity(0))))
     ]
+
     def over(number: int, lane: _Lane) -> Found:
         tile = stock.tile(number)
         changed = before(tile)

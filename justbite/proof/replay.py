@@ -192,24 +192,23 @@ def _units(z, z0, unit):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _steps(px, py, pz, kind, end, centre, sweep, step, down):  # type: ignore[no-untyped-def]
+def _steps(px, py, pz, kind, end, centre, sweep, step):  # type: ignore[no-untyped-def]
     """Length of a block from (px, py, pz), mm, and the number of steps that it is walked in."""
     flat = np.hypot(end[0] - px, end[1] - py)
     if kind > 1:
         flat = abs(sweep) * np.hypot(px - centre[0], py - centre[1])
     whole = np.hypot(flat, end[2] - pz)
-    return whole, int(np.ceil(whole / (step if end[2] >= pz else down)))
+    return whole, int(np.ceil(whole / step))
 
 
 @njit(cache=True, nogil=True)
-def walk(start, kind, end, centre, sweep, step, down):  # type: ignore[no-untyped-def]
-    """All blocks in steps of at most `step` mm, those that come down of `down` mm: `block`, `place` and `piece` of
-    `Steps`."""
+def walk(start, kind, end, centre, sweep, step):  # type: ignore[no-untyped-def]
+    """All blocks, each in steps of at most `step` mm (n,): `block`, `place` and `piece` of `Steps`."""
     # Counted first: a table that grows would be there twice.
     capacity = 0
     px, py, pz = start
     for k in range(kind.size):
-        capacity += _steps(px, py, pz, kind[k], end[k], centre[k], sweep[k], step, down)[1]
+        capacity += _steps(px, py, pz, kind[k], end[k], centre[k], sweep[k], step[k])[1]
         px, py, pz = end[k]
     block = np.empty(capacity, dtype=np.int32)
     place = np.empty((capacity, 3))
@@ -218,7 +217,7 @@ def walk(start, kind, end, centre, sweep, step, down):  # type: ignore[no-untype
     px, py, pz = start
     for k in range(kind.size):
         ex, ey, ez = end[k]
-        whole, count = _steps(px, py, pz, kind[k], end[k], centre[k], sweep[k], step, down)
+        whole, count = _steps(px, py, pz, kind[k], end[k], centre[k], sweep[k], step[k])
         if count > 0:
             piece[k] = whole / count
         radius_here = np.hypot(px - centre[k, 0], py - centre[k, 1])
@@ -335,7 +334,7 @@ def run(tile: tuple[Any, ...], start: NDArray[np.float64], kind: NDArray[np.uint
 
     Places in the map's axes; all mm, `sweep` radians. See `run_on`.
     """
-    block, place, piece = walk(start, kind, end, centre, sweep, step, step)
+    block, place, piece = walk(start, kind, end, centre, sweep, np.full(len(kind), step))
     steps = Steps(block, place, piece, np.zeros(len(block)), np.zeros(len(block), dtype=np.float32))
     rapids, drops = np.zeros(len(kind)), np.zeros(len(kind))
     first, box = extents(block, place, len(kind))

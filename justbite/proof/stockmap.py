@@ -162,7 +162,7 @@ class Asked:
         moves = self.moves
         block, place, _ = replay.walk(
             onto_map(moves.start), moves.kind, onto_map(moves.end), onto_map(np.nan_to_num(moves.centre)),
-            sweep_angles(moves), STRIDE * self.radius, STRIDE * self.radius,
+            sweep_angles(moves), np.full(len(moves), STRIDE * self.radius),
         )  # fmt: skip
         found: NDArray[np.float64] = place[(moves.kind[block] != RAPID) & (place[:, 2] < top), :2]
         return found

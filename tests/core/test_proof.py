@@ -22,7 +22,7 @@ from justbite.nc.reader import read_program
 from justbite.nc.writer import Heading, write_program
 from justbite.plan import plan
 from justbite.proof import lanes
-from justbite.proof.audit import Audit, ProofSettings, audit_operation
+from justbite.proof.audit import Audit, ProofSettings, audit_operation, run_operation
 from justbite.proof.stockmap import PLAIN_TILES, Stock
 from justbite.tolerances import PROOF_BITE_CELLS
 from tests.core.test_path import job, rectangle
@@ -50,6 +50,20 @@ class AuditTest(SimpleTestCase):
         steps = result.trace
         on_way_back = (steps.block == 4) & (steps.position[:, 0] < 40) & (steps.position[:, 0] > 25)
         np.testing.assert_allclose(steps.depth[on_way_back], 1.5, rtol=0.03)
+
+    def test_only_what_comes_down_as_slowly_as_a_way_in_is_run_in_longer_steps(self) -> None:
+        """A ramp of 4 mm down at half the bite's feed, flat on, up, and a link that comes down 0.3 mm at 3000."""
+        parsed = parse_job(job(rectangle(60, 45)))
+        code = "G0 X20 Y20 Z-4\nG1 X40 Z-8 F450\nG1 X30 F900\nG1 Z-7.7 F900\nG1 X26 Z-8 F3000\n"
+        moves, lengths_of = read_program(HEAD + code), []
+        for feed in (None, 900.0):
+            stock = Stock(parsed, 5 / 60, 0.002)
+            ran = run_operation(stock, parsed, parsed.operations[0], moves, SETTINGS, feed=feed)
+            lengths_of.append(ran.found.steps.piece)
+        plain, told = lengths_of
+        self.assertLessEqual(float(plain.max()), 0.25)
+        np.testing.assert_allclose(told[[1]], 2.0 * plain[[1]], rtol=0.02)
+        np.testing.assert_array_equal(np.delete(told, 1), np.delete(plain, 1))
 
     def test_a_nibble_after_coming_down_is_told_over_its_window(self) -> None:
         """Down and on through air, then a sliver of 0.3 mm at once: told over R/4, as cuts are."""
