@@ -58,7 +58,9 @@ class Ran:
 
     found: Run
     left_over: float
+    """Share of what the cutter can reach that still stands."""
     gouge: float
+    """mm: the deepest cut into what must stay."""
     gouge_at: tuple[float, float, float]
 
 
