@@ -138,21 +138,16 @@ def plan(job: Job, progress: Progress = lambda share, what: None, part: NDArray[
 
 def _weighed(job: Job, progress: Progress) -> tuple[list[Bite], list[Shares]]:
     """The bite of each operation, and how its areas would best be shared out by depth."""
-    count = len(job.operations)
-
-    def solved(operation: Operation, _tick: Tick) -> Bite:
-        return bite_of(job, operation)
+    # Here, not in forks: the shapes that bites are weighed by are asked for again by the path.
+    bites = [bite_of(job, o) for o in job.operations]
 
     def shared(operation: Operation, _tick: Tick) -> Shares:
         return shares(job, operation)
 
-    asked: list[Callable[[Tick], Any]] = [partial(make, o) for make in (solved, shared) for o in job.operations]
-
     def tick(k: int, share: float) -> None:
-        progress(WEIGHED * share, f"Weighing bites of {job.operations[k % count].name}")
+        progress(WEIGHED * share, f"Weighing bites of {job.operations[k].name}")
 
-    found = side_by_side(asked, tick)
-    return found[:count], found[count:]
+    return bites, side_by_side([partial(shared, o) for o in job.operations], tick)
 
 
 @dataclass(frozen=True, slots=True)
