@@ -78,6 +78,8 @@ def prove(job: Job, bites: list[Bite], read: Moves, tick: Tick, times: int = TIM
         feed[at] = moves.feed
         audits.append(audit)
         bearing.append(borne)
+        # Of a long program they are large: they go before the next operation is run.
+        del ran, as_fed
         seconds.append(time.perf_counter() - began)
     return Proved(replace(read, feed=feed), audits, bearing, seconds)
 
