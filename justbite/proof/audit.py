@@ -197,6 +197,7 @@ def _light(steps: Steps, moves: Moves, bite: float, diameter: float, feed: float
     `bearable`: mm/min at which a tooth still bears the full width.
     """
     light = np.empty(len(steps), dtype=bool)
+    gone, since_whole = 0.0, -np.inf
     for rows in chunks(len(steps)):
         volume, lowered = steps.volume[rows], steps.lowered[rows]
         # At full width such a depth is about as heavy as the bite.
@@ -204,9 +205,14 @@ def _light(steps: Steps, moves: Moves, bite: float, diameter: float, feed: float
         if feed is not None:
             # And so is what goes in at a feed so low that it removes no more than the bite in a minute.
             pace, length = moves.feed[steps.block[rows]], steps.length(rows)
-            stroke = (lowered >= WHOLE_WIDTH * diameter * length) & (pace <= bearable)
+            whole = lowered >= WHOLE_WIDTH * diameter * length
+            # Where the stock ends a stroke narrows, over about a diameter.
+            along = gone + np.cumsum(length)
+            last = np.maximum.accumulate(np.where(whole, along, since_whole))
+            stroke = (along - last <= diameter) & (pace <= bearable)
             stroke |= pace <= SLOW * feed
             light[rows] |= stroke & (volume * pace <= EQUAL * bite * feed * length)
+            gone, since_whole = float(along[-1]), float(last[-1])
     return light
 
 

@@ -164,6 +164,22 @@ class AuditTest(SimpleTestCase):
             ).trace  # fmt: skip
             self.assertEqual(set(steps.entry[steps.position[:, 0] > 45].tolist()), {way_in})
 
+    def test_where_the_stock_ends_a_stroke_narrows_as_a_way_in(self) -> None:
+        """That stroke at Y20 runs out at a hole beside it; along a wide one it is a cut of 3.5 mm after a diameter."""
+        for hole, at, cut in ((16, (55, 20), False), (40, (52, 38.5), True)):
+            data = job(rectangle(60, 45), bottom=-2.6, drilled=[{"at": at, "diameter": hole}])
+            parsed = parse_job(data)
+            moves = read_program((HEAD + "G0 X6 Y20\nG1 Z-2.6 F540\nG1 X51\n").replace("-8", "-2.6"))
+            found = audit_operation(
+                Stock(parsed, 5 / 60, 0.002), parsed, parsed.operations[0], moves, 2.0, 8.0, SETTINGS, 900.0, 6000.0,
+                borne=0.1,
+            )  # fmt: skip
+            steps = found.trace
+            told = (steps.depth > 0.1) & ~steps.entry
+            self.assertEqual(bool(told.any()), cut)
+            # Before the hole and one diameter on it is a way in either way.
+            self.assertFalse(told[steps.position[:, 0] < 46.0].any())
+
     def test_a_link_that_came_down_through_air_is_no_way_in(self) -> None:
         """At the feed of links down into a slot, up off its floor, and a sliver of its side on the way down again."""
         slot = "G0 X15 Y20\nG1 Z-8 F10\nG1 X45 F20\nG0 Z10\nX28\nZ-6\n"
