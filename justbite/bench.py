@@ -26,13 +26,12 @@ from justbite.bite.case import Case
 from justbite.bite.conditions import MOST_AXIAL, wanted
 from justbite.errors import InputError
 from justbite.model.job import Job
-from justbite.model.moves import sweep_angles
 from justbite.model.parse import parse_job
 from justbite.nc.reader import read_program
 from justbite.plan import plan
 from justbite.proof import replay
 from justbite.proof.standing import free_standing, pass_ends
-from justbite.proof.stockmap import Stock, onto_map
+from justbite.proof.stockmap import Stock, laid_on_map
 
 CUT_FEED = 3000.0
 COLUMNS = (("max", 7), ("99.9%", 7), ("within", 8), ("left %", 8), ("way in", 8), ("chip x", 8), ("ideal x", 9),
@@ -257,12 +256,12 @@ def run_seconds(job: Job, program: str) -> float:
     """
     radius = job.tools[0].diameter / 2
     moves = read_program(program)
-    places = onto_map(moves.start), moves.kind, onto_map(moves.end), onto_map(np.nan_to_num(moves.centre))
+    laid = laid_on_map(moves)
     spent = np.zeros(REPLAYS)
     for k in range(REPLAYS):
         for tile in Stock(job, radius / 60, tolerances.CHORD).tiles():
             began = time.perf_counter()
-            replay.run(tile.packed(), *places, sweep_angles(moves), radius, radius / 20, job.approach_gap)
+            replay.run(tile.packed(), *laid, radius, radius / 20, job.approach_gap)
             spent[k] += time.perf_counter() - began
     return float(np.median(spent))
 

@@ -17,8 +17,10 @@ from justbite.bite.conditions import borne_chip
 from justbite.model.bite import Bite
 from justbite.model.job import Job
 from justbite.model.moves import Moves
+from justbite.model.trace import spacing
 from justbite.prepare import case_for
-from justbite.proof.audit import Audit, ProofSettings, measured, renumbered, run_operation
+from justbite.proof.audit import Audit, measured, renumbered
+from justbite.proof.running import ProofSettings, run_operation
 from justbite.proof.stockmap import Asked, Stock
 from justbite.proved import too_thick
 
@@ -50,8 +52,9 @@ def prove(job: Job, bites: list[Bite], read: Moves, tick: Tick, times: int = TIM
     """Run the moves of a program that was read back, and measure them, feeds brought down where they have to be, up to
     so many times."""
     settings = ProofSettings(
-        tolerances.PROOF_CELL, tolerances.PROOF_STEP, tolerances.PROOF_WINDOW, tolerances.GOUGE, tolerances.CHORD
-    )
+        tolerances.PROOF_CELL, tolerances.PROOF_STEP, tolerances.PROOF_WINDOW, tolerances.GOUGE, tolerances.CHORD,
+        spacing(read),
+    )  # fmt: skip
     parts = [renumbered(read, index) for index in range(len(bites))]
     stock = _map_for(job, bites, [own for own, _ in parts])
     feed = read.feed.copy()
@@ -64,7 +67,8 @@ def prove(job: Job, bites: list[Bite], read: Moves, tick: Tick, times: int = TIM
 
         borne = borne_chip(case_for(job, operation), bite)
         teeth = bite.speed * job.tool(operation.tool).flutes
-        ran = run_operation(stock, job, operation, own, settings, told, index + 1 < len(bites), bite.feed)
+        later = index + 1 < len(bites)
+        ran = run_operation(stock, job, operation, own, bite.ap, settings, told, later, bite.feed)
         as_fed = partial(
             measured, ran, job, operation, target=bite.ae, ap=bite.ap, settings=settings, feed=bite.feed,
             teeth_a_minute=teeth, borne=borne,

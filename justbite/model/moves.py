@@ -3,13 +3,17 @@
 Row k is one block: it ends at `end[k]`; it starts where row k - 1 ended.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 RAPID, LINE, CLOCKWISE, COUNTERCLOCKWISE = 0, 1, 2, 3
 CUT, LINK, ENTRY, POSITION = 0, 1, 2, 3
+
+
+ROWS = ("kind", "end", "centre", "feed", "part", "operation", "z_level", "depth", "line")
+"""What there is of each block."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,6 +47,12 @@ class Moves:
     def starts(self) -> NDArray[np.float64]:
         """(n, 3) where each block begins."""
         return np.vstack([self.start[None, :], self.end[:-1]])
+
+    def only(self, rows: slice | NDArray[np.int64]) -> "Moves":
+        """Blocks that follow each other, on their own: they start where the one before them ended."""
+        first = rows.start if isinstance(rows, slice) else int(rows[0]) if len(rows) else 0
+        picked = {name: getattr(self, name)[rows] for name in ROWS}
+        return replace(self, start=self.end[first - 1] if first > 0 else self.start, **picked)
 
 
 def sweep_angles(moves: Moves) -> NDArray[np.float64]:

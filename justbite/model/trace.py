@@ -6,10 +6,15 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from justbite.model.moves import Moves
+from justbite.model.moves import Moves, lengths
 
-SPACING = 0.4
-"""mm between drawn points, at most, where the engagement stays as it is."""
+SPACING, MOST_POINTS = 0.4, 1_000_000
+"""mm between drawn points, at most; more where there would be more points than that."""
+
+
+def spacing(moves: Moves) -> float:
+    """mm between the drawn points of a program."""
+    return max(SPACING, float(lengths(moves).sum()) / MOST_POINTS)
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,36 +38,29 @@ class PathTrace:
     @staticmethod
     def of(trace: Any, moves: Moves, seconds: NDArray[np.float64], rows: NDArray[np.int64],
            part: NDArray[np.uint8], target: float) -> "PathTrace":  # fmt: skip
-        """From the proof's steps of one operation whose blocks are `rows` of the program."""
+        """From what the proof tells of one operation, thinned, whose blocks are `rows` of the program."""
         before = np.concatenate([[0.0], np.cumsum(seconds)])
         block = trace.block
-        count = len(block)
-        last = np.append(block[1:] != block[:-1], True)[:count]
         along = np.cumsum(trace.length, dtype=np.float64)
-        ends = np.nonzero(last)[0]
+        ends = np.nonzero(np.append(block[1:] != block[:-1], True)[: len(block)])[0]
         first = np.append(0, ends[:-1] + 1)[: len(ends)]
         # Of each block that is walked: where it begins, and its length.
         begin = along[first] - trace.length[first]
         whole = along[ends] - begin
-        every = np.floor(along / SPACING).astype(np.int32)
-        keep = last | np.append(every[1:] != every[:-1], True)[:count]
-        del every
-        k = np.nonzero(keep)[0]
-        run = np.searchsorted(ends, k)
-        ratio = (along[k] - begin[run]) / np.maximum(whole[run], 1e-12)
-        at = rows[block[k]]
+        run = np.repeat(np.arange(len(ends)), np.diff(ends, prepend=-1))
+        ratio = (along - begin[run]) / np.maximum(whole[run], 1e-12)
+        at = rows[block]
         time = before[at] + seconds[at] * ratio
-        feed = np.where(moves.kind[block[k]] == 0, 0.0, 60.0 * whole[run] / np.maximum(seconds[at], 1e-9))
-        share = np.maximum.reduceat(trace.depth, _runs(keep)) / target if count else trace.depth
+        feed = np.where(moves.kind[block] == 0, 0.0, 60.0 * whole[run] / np.maximum(seconds[at], 1e-9))
         return PathTrace(
-            position=trace.position[k],
+            position=trace.position,
             seconds=time.astype(np.float32),
-            share=share.astype(np.float32),
+            share=(trace.depth / target).astype(np.float32),
             feed=feed.astype(np.float32),
-            line=moves.line[block[k]],
-            part=part[block[k]],
-            operation=moves.operation[block[k]].astype(np.uint8),
-            level=moves.z_level[block[k]].astype(np.float32),
+            line=moves.line[block],
+            part=part[block],
+            operation=moves.operation[block].astype(np.uint8),
+            level=moves.z_level[block].astype(np.float32),
         )
 
     @staticmethod
@@ -75,8 +73,3 @@ class PathTrace:
         order = ("position", "seconds", "share", "feed", "level", "line", "part", "operation")
         head = np.array([len(self.seconds)], dtype="<u4").tobytes()
         return head + b"".join(np.ascontiguousarray(getattr(self, n)).tobytes() for n in order)
-
-
-def _runs(keep: NDArray[np.bool_]) -> NDArray[np.int64]:
-    """Where each kept point's run of steps begins."""
-    return np.concatenate([[0], np.nonzero(keep)[0][:-1] + 1])

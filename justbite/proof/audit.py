@@ -3,25 +3,18 @@
 The map of the stock and the walls are made from the job alone.
 """
 
-import math
-from collections.abc import Callable
-from dataclasses import dataclass, replace
-from itertools import pairwise
+from dataclasses import dataclass
 
 import numpy as np
-import shapely
 from numpy.typing import NDArray
 
-from justbite.model.before import cut_top, floors_before
-from justbite.model.job import Job, Operation, Region
+from justbite.model.job import Job, Operation
 from justbite.model.moves import RAPID, Moves
-from justbite.model.shapes import job_space, region_shape, uncut_shape
 from justbite.proof import measure
-from justbite.proof.gouge import AIR, deepest
-from justbite.proof.lanes import run_over
 from justbite.proof.measure import Trace
-from justbite.proof.steps import Run, Steps, chunks
-from justbite.proof.stockmap import Stock, Tile, borders_on_map
+from justbite.proof.running import ProofSettings, Ran, Tick, run_operation
+from justbite.proof.steps import Steps, chunks
+from justbite.proof.stockmap import Stock
 
 LEAST_CUT = 0.02
 """Radial depth over the target from which on something counts as cut."""
@@ -33,35 +26,13 @@ It goes slower, and what it removes in a minute is measured in any case."""
 SLOW, EQUAL, WHOLE_WIDTH = 0.5, 1.02, 0.9
 """Over the bite's: feeds by which alone ways in are told from cuts, and what they may remove in a minute then. Over the
 diameter: width of a stroke that may be as much quicker as a tooth bears there."""
-DOWN = 2
-"""How many times as long the steps of ways in are where they come down."""
-OWN_LEVEL = 1.05
-"""How much more what is cut counts for an area whose level it may be: more than the areas that lie in it differ by."""
+FINE = 1e-4
+"""Of the target: how exactly the depth is told under which a share of the cutting length lies."""
 
-Tick = Callable[[float], None]
-
-
-@dataclass(frozen=True, slots=True)
-class ProofSettings:
-    """Cell, step and window as shares of R, gouge in mm, chord in mm."""
-
-    cell: float
-    step: float
-    window: float
-    gouge: float
-    chord: float
-
-
-@dataclass(frozen=True, slots=True)
-class Ran:
-    """What one operation's moves took from the stock, at whatever feeds."""
-
-    found: Run
-    left_over: float
-    """Share of what the cutter can reach that still stands."""
-    gouge: float
-    """mm: the deepest cut into what must stay."""
-    gouge_at: tuple[float, float, float]
+Place = tuple[float, float, float]
+Worst = tuple[float, Place]
+"""The most of something, and where."""
+NOWHERE: Worst = 0.0, (0.0, 0.0, 0.0)
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,26 +45,54 @@ class Audit:
     most_depth: float
     depth_999: float
     depth_99: float
-    most_at: tuple[float, float, float]
+    most_at: Place
     within: float
     """Share of the cutting length between 0.8 and 1.1 of the target."""
     chip: float
     """mm: the thickest chip of cuts and links, ways in left out."""
-    chip_at: tuple[float, float, float]
+    chip_at: Place
     bearable: NDArray[np.float64]
     """(blocks,) mm/min: the feed at which no chip of a block is thicker than a tooth bears; infinite where none is."""
     entry_rate: float
     """mm3/min: the most that a way in removes."""
-    entry_at: tuple[float, float, float]
+    entry_at: Place
     gouge: float
-    gouge_at: tuple[float, float, float]
+    gouge_at: Place
     rapid: float
-    rapid_at: tuple[float, float, float]
+    rapid_at: Place
     drop: float
     """mm: the deepest that a rapid comes down beside stock nearer than the approach gap."""
-    drop_at: tuple[float, float, float]
+    drop_at: Place
     left_over: float
     """Share of what the cutter can reach that still stands."""
+    trace: Trace
+
+
+@dataclass(frozen=True, slots=True)
+class _Terms:
+    """What an operation is measured with; mm, mm/min."""
+
+    operation: Operation
+    target: float
+    ap: float
+    radius: float
+    window: float
+    feed: float | None
+    teeth_a_minute: float
+    borne: float
+    drawn: float
+
+
+@dataclass(frozen=True, slots=True)
+class _Told:
+    """What is measured of one stretch."""
+
+    cut_length: float
+    within: float
+    most: Worst
+    chip: Worst
+    rate: Worst
+    bearable: NDArray[np.float64]
     trace: Trace
 
 
@@ -102,25 +101,8 @@ def audit_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, 
                     teeth_a_minute: float = np.inf, tick: Tick = lambda share: None,
                     borne: float = np.inf, kept: bool = True) -> Audit:  # fmt: skip
     """Run the moves of one operation over `stock` and measure: `run_operation` and `measured` in one."""
-    ran = run_operation(stock, job, operation, moves, settings, tick, kept, feed)
+    ran = run_operation(stock, job, operation, moves, ap, settings, tick, kept, feed)
     return measured(ran, job, operation, moves, target, ap, settings, feed, teeth_a_minute, borne)
-
-
-def run_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, settings: ProofSettings,
-                  tick: Tick = lambda share: None, kept: bool = True, feed: float | None = None) -> Ran:  # fmt: skip
-    """Run the moves of one operation over `stock`. `tick` is called with the share of the map that is done, and may
-    raise to stop. `kept`: another operation comes after it, and `stock` is to hold what this one left. `feed`: the
-    bite's, mm/min, where it is known."""
-    radius = job.tool(operation.tool).diameter / 2
-    step = np.full(len(moves), settings.step * radius)
-    if feed is not None:
-        # A way in lowers all of the disc by a hair at a time; a link, which goes faster, may graze something.
-        step[(moves.end[:, 2] < moves.starts()[:, 2]) & (moves.feed <= feed)] *= DOWN
-    found, left_over = _run(stock, job, operation, moves, radius, step, settings, tick, kept)
-    gouge, at = deepest(job, operation, radius, stock.chord, found.steps, settings.gouge)
-    # A long program has millions of steps: from here on 1e-5 mm is exact enough for where they are.
-    steps = replace(found.steps, place=found.steps.place.astype(np.float32))
-    return Ran(replace(found, steps=steps), left_over, gouge, at)
 
 
 def measured(ran: Ran, job: Job, operation: Operation, moves: Moves, target: float, ap: float,
@@ -132,62 +114,78 @@ def measured(ran: Ran, job: Job, operation: Operation, moves: Moves, target: flo
     for so many teeth a minute, of which each bears `borne` mm.
     """
     radius = job.tool(operation.tool).diameter / 2
-    steps, rapids, drops = ran.found.steps, ran.found.rapids, ran.found.drops
-    axial = _axial(job, operation, steps, moves, ap, settings.chord, radius)
-    taken = measure.radial_ways(steps, axial, ap)
-    light = _light(steps, moves, target * ap, 2.0 * radius, feed, borne * teeth_a_minute)
-    # Links come down from their hover height; that is no way in.
-    least_descent = max(LEAST_DESCENT, HOVERING * operation.hover)
-    trace, way_in = measure.trace_of(
-        steps, taken, light, moves, axial, settings.window * radius, radius, least_descent, feed or 0.0
-    )  # fmt: skip
-    # A long program has millions of steps: what is not asked for again goes.
-    del light, axial
     window = settings.window * radius
+    terms = _Terms(operation, target, ap, radius, window, feed, teeth_a_minute, borne, settings.drawn)
+    depths = _Depths(FINE * target)
+    told = [_of_stretch(steps, own, ran.axial[stretch.rows], terms, depths) for stretch, own, steps in ran.steps(moves)]
+    most, most_at = max((one.most for one in told), key=_first)
+    chip, chip_at = max((one.chip for one in told), key=_first)
+    rate, rate_at = max((one.rate for one in told), key=_first)
+    rapid, rapid_at = _worst(ran.rapids, moves.end)
+    drop, drop_at = _worst(ran.drops, moves.end)
+    length = sum(one.cut_length for one in told)
+    return Audit(
+        removed=ran.removed,
+        cut_length=length,
+        most_depth=most,
+        depth_999=min(most, depths.under(0.999)),
+        depth_99=min(most, depths.under(0.99)),
+        most_at=most_at,
+        within=sum(one.within for one in told) / max(length, 1e-9),
+        chip=chip,
+        chip_at=chip_at,
+        bearable=np.concatenate([one.bearable for one in told]),
+        entry_rate=rate,
+        entry_at=rate_at,
+        gouge=ran.gouge,
+        gouge_at=ran.gouge_at,
+        rapid=rapid,
+        rapid_at=rapid_at,
+        drop=drop,
+        drop_at=drop_at,
+        left_over=ran.left_over,
+        trace=measure.joined([one.trace for one in told], [stretch.rows.start for stretch in ran.stretches]),
+    )
+
+
+def _of_stretch(steps: Steps, moves: Moves, axial_of: NDArray[np.float32], terms: _Terms, depths: "_Depths") -> _Told:
+    """What the steps of one stretch tell; the depths of its cuts are added to `depths`."""
+    target, ap, feed, window, radius = terms.target, terms.ap, terms.feed, terms.window, terms.radius
+    axial = axial_of[steps.block]
+    taken = measure.radial_ways(steps, axial, ap)
+    light = _light(steps, moves, target * ap, 2.0 * radius, feed, terms.borne * terms.teeth_a_minute)
+    # Links come down from their hover height; that is no way in.
+    least_descent = max(LEAST_DESCENT, HOVERING * terms.operation.hover)
+    trace, way_in = measure.trace_of(steps, taken, light, moves, axial, window, radius, least_descent, feed or 0.0)
+    # There are a million steps: what is not asked for again goes.
+    del light, axial
     ways_in = np.nonzero(way_in)[0]
     # What is cut beside a way in, before or after, is not its load; where nothing is, is its time.
     air = (taken <= LEAST_CUT * target * steps.length()) & (moves.kind[steps.block] != RAPID)
     rates = measure.removal_rates(steps, moves, way_in | air, ways_in, window)
     del air
-    worst_in = int(ways_in[np.argmax(rates)]) if len(rates) else 0
     if feed is not None:
         # Ways in go at feeds of their own, as deep as suits them: drawn is what they remove.
         near = np.nonzero(trace.entry)[0]
         all_of = measure.removal_rates(steps, moves, np.ones(len(steps), dtype=bool), near, window)
         trace.depth[near] = all_of / (ap * feed)
     cutting = (trace.depth > LEAST_CUT * target) & ~trace.entry
-    worst = int(np.argmax(np.where(cutting, trace.depth, 0.0))) if len(trace.depth) else 0
-    most = float(trace.depth[cutting].max()) if cutting.any() else 0.0
+    most = _worst(np.where(cutting, trace.depth, 0.0), trace.position)
     # The window reaches from a cut into the links beside it: what takes nothing itself is no cutting length.
     cutting &= taken > LEAST_CUT * target * steps.length()
     depth, length = trace.depth[cutting], trace.length[cutting]
     del cutting
-    chips, bearable = measure.chips(trace, moves, taken, window, radius, teeth_a_minute, borne)
-    thickest = int(np.argmax(chips)) if len(chips) else 0
-    k = int(np.argmax(rapids)) if len(rapids) else 0
-    d = int(np.argmax(drops)) if len(drops) else 0
-    return Audit(
-        removed=float(steps.volume.sum()),
+    depths.add(depth, length)
+    chips, bearable = measure.chips(trace, moves, taken, window, radius, terms.teeth_a_minute, terms.borne)
+    return _Told(
         cut_length=float(length.sum()),
-        most_depth=most,
-        depth_999=_quantile(depth, length, 0.999),
-        depth_99=_quantile(depth, length, 0.99),
-        most_at=_place(trace.position[worst]) if len(trace.depth) else (0.0, 0.0, 0.0),
-        within=float(length[(depth >= 0.8 * target) & (depth <= 1.1 * target)].sum() / max(length.sum(), 1e-9)),
-        chip=float(chips.max()) if len(chips) else 0.0,
-        chip_at=_place(trace.position[thickest]) if len(chips) else (0.0, 0.0, 0.0),
+        within=float(length[(depth >= 0.8 * target) & (depth <= 1.1 * target)].sum()),
+        most=most,
+        chip=_worst(chips, trace.position),
+        rate=_worst(rates, trace.position[ways_in]),
         bearable=bearable,
-        entry_rate=float(rates.max()) if len(rates) else 0.0,
-        entry_at=_place(trace.position[worst_in]) if len(rates) else (0.0, 0.0, 0.0),
-        gouge=ran.gouge,
-        gouge_at=ran.gouge_at,
-        rapid=float(rapids[k]) if len(rapids) else 0.0,
-        rapid_at=_place(moves.end[k]) if len(rapids) else (0.0, 0.0, 0.0),
-        drop=float(drops[d]) if len(drops) else 0.0,
-        drop_at=_place(moves.end[d]) if len(drops) else (0.0, 0.0, 0.0),
-        left_over=ran.left_over,
-        trace=trace,
-    )  # fmt: skip
+        trace=measure.thinned(trace, terms.drawn),
+    )
 
 
 def _light(steps: Steps, moves: Moves, bite: float, diameter: float, feed: float | None, bearable: float
@@ -216,144 +214,45 @@ def _light(steps: Steps, moves: Moves, bite: float, diameter: float, feed: float
     return light
 
 
-def _place(p: NDArray[np.floating]) -> tuple[float, float, float]:
-    return float(p[0]), float(p[1]), float(p[2])
+def _first(worst: Worst) -> float:
+    return worst[0]
 
 
-def _quantile(values: NDArray[np.float32], weights: NDArray[np.float32], share: float) -> float:
-    """The value under which `share` of the weight (cutting length) lies."""
-    if len(values) == 0:
-        return 0.0
-    order = np.argsort(values)
-    below = np.cumsum(weights[order])
-    return float(values[order][min(len(order) - 1, int(np.searchsorted(below, share * below[-1])))])
+def _worst(values: NDArray[np.floating], places: NDArray[np.floating]) -> Worst:
+    """The most of all `values` (n,), and its place of (n, 3)."""
+    if not len(values):
+        return NOWHERE
+    k = int(np.argmax(values))
+    x, y, z = (float(v) for v in places[k])
+    return float(values[k]), (x, y, z)
 
 
-def _run(
-    stock: Stock, job: Job, operation: Operation, moves: Moves, radius: float, step: NDArray[np.float64],
-    settings: ProofSettings, tick: Tick, kept: bool,
-) -> tuple[Run, float]:  # fmt: skip
-    """Run the moves over all tiles of the stock, steps on the drawing; and the share left over."""
-    emptied = [(borders_on_map(shape), z) for shape, z in _emptied(stock, job, operation, radius)]
-    reaches = [
-        (
-            borders_on_map(_reach(r, job, operation, radius, stock.chord)),
-            r.bottom + operation.allowance.floor + settings.gouge,
-        )
-        for r in map(job.region, operation.regions)
-    ]
+class _Depths:
+    """Cutting length by radial depth: of a long program each step's own would be as many numbers again."""
 
-    def before(tile: Tile) -> bool:
-        own = [(shape, z) for shape, z in emptied if tile.overlaps(shape)]
-        for shape, z in own:
-            tile.lower(shape, z)
-        return bool(own)
+    def __init__(self, width: float) -> None:
+        """`width`: mm of depth that are told as one."""
+        self._width = width
+        self._lengths: NDArray[np.float64] = np.zeros(0)
 
-    def after(tile: Tile) -> tuple[float, float]:
-        counts = [tile.standing(reach, floor) for reach, floor in reaches if tile.overlaps(reach)]
-        # Tiles are not all as fine.
-        size = tile.cell**2
-        return size * sum(inside for inside, _ in counts), size * sum(over for _, over in counts)
+    def add(self, depth: NDArray[np.float32], length: NDArray[np.float32]) -> None:
+        """Add steps of such depths and lengths, mm."""
+        if not len(depth):
+            return
+        at = (depth / self._width).astype(np.int64)
+        more: NDArray[np.float64] = np.bincount(at, weights=length, minlength=len(self._lengths)).astype(np.float64)
+        more[: len(self._lengths)] += self._lengths
+        self._lengths = more
 
-    found, counts = run_over(stock, moves, radius, step, job.approach_gap, before, after, tick, kept)
-    reachable, standing = (sum(one) for one in zip(*counts, strict=True))
-    return found, standing / reachable if reachable else 0.0
-
-
-def _emptied(stock: Stock, job: Job, operation: Operation, radius: float) -> list[tuple[shapely.Geometry, float]]:
-    """Shapes in which nothing stands higher than a Z before the operation begins.
-
-    Beyond an open edge the stock ends, or was cut before: that is what open means. What the job itself cuts is
-    left to the replay. What no operation cuts, but is said to come before an area of this one, was there
-    before: a drilled hole, an earlier setup's pocket.
-    """
-    cut = {n for o in job.operations for n in o.regions}
-    found: list[tuple[shapely.Geometry, float]] = []
-    for region in (job.region(n) for n in operation.regions):
-        free = job_space(job, region, AIR * radius + operation.allowance.wall, stock.chord)
-        own = [region_shape(job.region(n), stock.chord) for n in cut if n != region.name]
-        own += [region_shape(region, stock.chord), uncut_shape(region, stock.chord)]
-        air = free.difference(shapely.union_all(own))
-        found.append((air, region.bottom - 1.0))
-        found += [
-            (region_shape(b, stock.chord), b.bottom) for b in (job.region(n) for n in region.after if n not in cut)
-        ]
-        for h in region.drilled:
-            shape = shapely.Point(h.at).buffer(h.diameter / 2, quad_segs=64)
-            found.append((shape, region.bottom if h.bottom is None else h.bottom))
-    return found
-
-
-def _reach(region: Region, job: Job, operation: Operation, radius: float, chord: float) -> shapely.Geometry:
-    """What the cutter can reach of a region. What lies within the path's own tolerance of a wall is not counted."""
-    wall = radius + operation.allowance.wall + operation.tolerance
-    free = job_space(job, region, AIR * radius + operation.allowance.wall, chord)
-    return free.buffer(-wall).buffer(radius).intersection(region_shape(region, chord))
-
-
-def _axial(job: Job, operation: Operation, steps: Steps, moves: Moves, ap: float,
-           chord: float, radius: float) -> NDArray[np.float32]:  # fmt: skip
-    """Axial depth of the level that each step belongs to: from the level above, a floor left before, or the top."""
-    block = steps.block
-    taken = np.bincount(block, weights=steps.volume, minlength=len(moves.kind))
-    walked = np.unique(block)
-    level, rapid = moves.z_level[walked], moves.kind[walked] == RAPID
-    # What is cut without a rapid on one level belongs to one area.
-    run = np.zeros(len(moves.kind), dtype=np.int32)
-    run[walked] = np.cumsum((np.diff(level, prepend=level[:1]) != 0.0) | (np.diff(rapid, prepend=rapid[:1]) != 0))
-    regions = [job.region(name) for name in operation.regions]
-    tops = [cut_top(job, operation, region, chord) for region in regions]
-    shares = np.zeros((len(regions), int(run.max(initial=0)) + 1))
-    for index, (region, top) in enumerate(zip(regions, tops, strict=True)):
-        floor = region.bottom + operation.allowance.floor
-        within = (taken > 0) & (moves.z_level >= floor - 1e-4) & (moves.z_level < top - 1e-4)
-        if len(regions) == 1:
-            shares[index] = np.bincount(run[within], weights=taken[within], minlength=shares.shape[1])
-            continue
-        # Areas lie in each other, and beyond the open edge of one there may be another: most of it tells.
-        own = np.nonzero(within[block] & (steps.volume > 0))[0]
-        spots = steps.place[own, 0], steps.place[own, 1]
-        weight = shapely.contains_xy(region_shape(region, chord), *spots).astype(float)
-        weight += shapely.contains_xy(job_space(job, region, AIR * radius + operation.allowance.wall, chord), *spots)
-        shares[index] = np.bincount(run[block[own]], weights=weight * steps.volume[own], minlength=shares.shape[1])
-        # Steps on a slope lie in each other altogether: those are its levels that its depth is parted into.
-        between = {*floors_before(job, operation, region, chord), *(z for z in region.floors if floor < z < top)}
-        marks = [top, *sorted(between, reverse=True), floor]
-        shares[index, run[walked][_parts(marks, level, ap)]] *= OWN_LEVEL
-    owner = np.where(shares.max(axis=0, initial=0.0) > 0.0, shares.argmax(axis=0), -1)
-    axial = np.full(len(moves.kind), ap, dtype=np.float32)
-    for index, (region, top) in enumerate(zip(regions, tops, strict=True)):
-        own = walked[owner[run[walked]] == index]
-        levels = np.unique(np.round(moves.z_level[own], 4))
-        above = np.unique([*levels, *floors_before(job, operation, region, chord), top])
-        at = np.searchsorted(above, moves.z_level[own] + 1e-3)
-        axial[own] = above[np.minimum(at, len(above) - 1)] - moves.z_level[own]
-    return axial[block]
-
-
-def _parts(marks: list[float], level: NDArray[np.float64], most: float) -> NDArray[np.bool_]:
-    """Which levels part the depth between two of the heights `marks`, highest first, evenly and as few times as is
-    possible when none is deeper than `most`."""
-    found = np.zeros(len(level), dtype=bool)
-    for high, low in pairwise(marks):
-        if high - low < 1e-6:
-            continue
-        count = max(1, math.ceil((high - low) / most - 1e-6))
-        share = (high - level) / (high - low) * count
-        found |= (np.abs(share - np.round(share)) * (high - low) / count < 1e-3) & (level > low - 1e-3) & (level < high)
-    return found
+    def under(self, share: float) -> float:
+        """The depth under which `share` of the length lies."""
+        if not self._lengths.any():
+            return 0.0
+        below = np.cumsum(self._lengths)
+        return self._width * (1 + int(np.searchsorted(below, share * below[-1])))
 
 
 def renumbered(moves: Moves, operation: int) -> tuple[Moves, NDArray[np.int64]]:
     """The moves of one operation, starting where the one before ended, and their rows."""
     rows = np.nonzero(moves.operation == operation)[0]
-    first = int(rows[0]) if len(rows) else 0
-    start = moves.end[first - 1] if first > 0 else moves.start
-    return (
-        replace(
-            moves, start=start, kind=moves.kind[rows], end=moves.end[rows], centre=moves.centre[rows],
-            feed=moves.feed[rows], part=moves.part[rows], operation=moves.operation[rows],
-            z_level=moves.z_level[rows], depth=moves.depth[rows], line=moves.line[rows],
-        ),
-        rows,
-    )  # fmt: skip
+    return moves.only(rows), rows

@@ -27,26 +27,30 @@ class _Bounds:
     floor: float
 
 
-def deepest(job: Job, operation: Operation, radius: float, chord: float, steps: Steps, least: float
-            ) -> tuple[float, tuple[float, float, float]]:  # fmt: skip
-    """Deepest cut into walls, islands or floors, in mm, and where; nothing where it is no more than `least`.
+class Walls:
+    """Walls, islands and floors of an operation, and the deepest cut into them so far.
 
-    A centre nearer to a wall than the radius and allowance is in the wall by the difference. A
-    position that is in no area of the operation and takes material is in the part altogether.
+    A centre nearer to a wall than the radius and allowance is in the wall by the difference. A position that is in no
+    area of the operation and takes material is in the part altogether.
     """
-    wall = radius + operation.allowance.wall
-    bounds = [_bounds(job, job.region(n), operation, radius, chord) for n in operation.regions]
-    top = heights(job.stock)[1] - 1e-6
-    most, at = least, -1
-    for rows in chunks(len(steps)):
-        found = _depths(steps.place[rows], steps.volume[rows], bounds, wall, top, radius)
-        k = int(np.argmax(found))
-        if found[k] > most:
-            most, at = float(found[k]), rows.start + k
-    if at < 0:
-        return 0.0, (0.0, 0.0, 0.0)
-    x, y, z = (float(v) for v in steps.place[at])
-    return most, (x, y, z)
+
+    def __init__(self, job: Job, operation: Operation, radius: float, chord: float, least: float) -> None:
+        """What is no deeper than `least` mm is no cut into them."""
+        self._bounds = [_bounds(job, job.region(n), operation, radius, chord) for n in operation.regions]
+        self._wall, self._radius = radius + operation.allowance.wall, radius
+        self._top = heights(job.stock)[1] - 1e-6
+        self._least = least
+        self.most = 0.0
+        self.most_at = (0.0, 0.0, 0.0)
+
+    def see(self, steps: Steps) -> None:
+        """Hold steps against them."""
+        for rows in chunks(len(steps)):
+            found = _depths(steps.place[rows], steps.volume[rows], self._bounds, self._wall, self._top, self._radius)
+            k = int(np.argmax(found))
+            if found[k] > max(self.most, self._least):
+                x, y, z = (float(v) for v in steps.place[rows.start + k])
+                self.most, self.most_at = float(found[k]), (x, y, z)
 
 
 def _bounds(job: Job, region: Region, operation: Operation, radius: float, chord: float) -> _Bounds:
@@ -61,7 +65,7 @@ def _bounds(job: Job, region: Region, operation: Operation, radius: float, chord
     return _Bounds(free, clear, shapely.STRtree(shapely.linestrings(pieces)), region.bottom + operation.allowance.floor)
 
 
-def _depths(place: NDArray[np.floating], volume: NDArray[np.float64], bounds: list[_Bounds], wall: float, top: float,
+def _depths(place: NDArray[np.floating], volume: NDArray[np.floating], bounds: list[_Bounds], wall: float, top: float,
             radius: float) -> NDArray[np.float64]:  # fmt: skip
     """(n,) mm that each step is in a wall or floor; of the areas that it is in the one where that is least."""
     worst = np.full(len(place), np.inf)

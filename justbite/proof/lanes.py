@@ -13,19 +13,30 @@ from typing import TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from justbite.model.moves import Moves, sweep_angles
+from justbite.model.moves import Moves
 from justbite.proof import replay
 from justbite.proof.steps import Run, Steps, chunks
-from justbite.proof.stockmap import Stock, Tile, off_map, onto_map
+from justbite.proof.stockmap import Stock, Tile, laid_on_map, off_map
 
 Found = TypeVar("Found")
 _Lane = tuple[NDArray[np.float64], NDArray[np.float32], NDArray[np.float64], NDArray[np.float64]]
 """What one core finds on its tiles: volume and area lowered of each step, rapids and drops of each block."""
 
 
-def run_over(stock: Stock, moves: Moves, radius: float, step: NDArray[np.float64], beside: float,
-             before: Callable[[Tile], bool], after: Callable[[Tile], Found], tick: Callable[[float], None], kept: bool
-             ) -> tuple[Run, list[Found]]:  # fmt: skip
+def walked(moves: Moves, step: NDArray[np.float64]
+           ) -> tuple[NDArray[np.int32], NDArray[np.float64], NDArray[np.float64]]:  # fmt: skip
+    """Block, place (on the drawing) and piece of the steps that `run_over` takes, each no longer than `step` (n,)."""
+    block, place, piece = replay.walk(*laid_on_map(moves), step)
+    for rows in chunks(len(block)):
+        place[rows, :2] = off_map(place[rows, :2])
+    return block, place, piece
+
+
+def run_over(
+    stock: Stock, moves: Moves, radius: float, step: NDArray[np.float64], beside: float,
+    before: Callable[[Tile], bool] | None, after: Callable[[Tile], Found] | None, tick: Callable[[float], None],
+    kept: bool,
+) -> tuple[Run, list[Found]]:  # fmt: skip
     """Run the moves of a cutter of `radius` over the stock, each in steps of `step` (n,); mm.
 
     `beside`: how near stock counts where a rapid comes down. `before` is done to each tile before, and tells whether it
@@ -33,9 +44,9 @@ def run_over(stock: Stock, moves: Moves, radius: float, step: NDArray[np.float64
     from here with the share of cells done, and may raise to stop. `kept`: the stock is to hold what is left. Places of
     the steps told are on the drawing.
     """
-    start = onto_map(moves.start)
-    places = start, moves.kind, onto_map(moves.end), onto_map(np.nan_to_num(moves.centre))
-    block, place, piece = replay.walk(*(*places, sweep_angles(moves), step))
+    laid = laid_on_map(moves)
+    start = laid[0]
+    block, place, piece = replay.walk(*laid, step)
     count, blocks = len(block), len(moves.kind)
     first, box = replay.extents(block, place, blocks)
     lanes: list[_Lane] = [
@@ -43,16 +54,18 @@ def run_over(stock: Stock, moves: Moves, radius: float, step: NDArray[np.float64
         for _ in range(min(stock.count, len(os.sched_getaffinity(0))))
     ]
 
-    def over(number: int, lane: _Lane) -> Found:
-        tile = stock.tile(number)
-        changed = before(tile)
+    def over(number: int, lane: _Lane) -> list[Found]:
         left, right, low, high = stock.bounds(number)
-        reach = radius + beside + tile.cell
-        if replay.come_near(box, left - reach, right + reach, low - reach, high + reach, stock.top):
+        reach = radius + beside + stock.cell(number)
+        near = replay.come_near(box, left - reach, right + reach, low - reach, high + reach, stock.top)
+        if not (near or before or after):
+            return []
+        tile = stock.tile(number)
+        changed = before(tile) if before else False
+        if near:
             replay.run_on(*(*tile.packed(), start, moves.kind, first, box, place, radius, beside, *lane))
-            changed = True
-        told = after(tile)
-        if kept and changed:
+        told = [after(tile)] if after else []
+        if kept and (near or changed):
             stock.keep(number, tile)
         return told
 
@@ -65,7 +78,7 @@ def run_over(stock: Stock, moves: Moves, radius: float, step: NDArray[np.float64
         np.maximum(drops, more[3], out=drops)
     for rows in chunks(count):
         place[rows, :2] = off_map(place[rows, :2])
-    return Run(Steps(block, place, piece, volume, lowered), rapids, drops), found
+    return Run(Steps(block, place, piece, volume, lowered), rapids, drops), [one for told in found for one in told]
 
 
 def _in_lanes(over: Callable[[int, _Lane], Found], sizes: list[int], lanes: list[_Lane],

@@ -31,6 +31,34 @@ class Trace:
     entry: NDArray[np.bool_]
 
 
+def thinned(trace: Trace, spacing: float) -> Trace:
+    """The trace for drawing: the last step of each block and of every `spacing` mm, with the most that its own and
+    those left out before it show; all of it where that is 0."""
+    count = len(trace.block)
+    if not count or spacing <= 0.0:
+        return trace
+    keep = np.append(trace.block[1:] != trace.block[:-1], True)
+    every = np.floor(np.cumsum(trace.length, dtype=np.float64) / spacing).astype(np.int32)
+    keep[:-1] |= every[1:] != every[:-1]
+    del every
+    last = np.nonzero(keep)[0]
+    first = np.append(0, last[:-1] + 1)
+    return Trace(
+        block=trace.block[last],
+        position=trace.position[last],
+        length=np.add.reduceat(trace.length, first),
+        depth=np.maximum.reduceat(trace.depth, first),
+        entry=np.logical_or.reduceat(trace.entry, first),
+    )
+
+
+def joined(traces: list[Trace], blocks: list[int]) -> Trace:
+    """Traces of stretches in a row as one; `blocks`: how many there are before each."""
+    block = [trace.block + np.int32(before) for trace, before in zip(traces, blocks, strict=True)]
+    names = ("position", "length", "depth", "entry")
+    return Trace(np.concatenate(block), *(np.concatenate([getattr(t, n) for t in traces]) for n in names))
+
+
 def radial_ways(steps: Steps, axial: NDArray[np.float32], ap: float) -> NDArray[np.float32]:
     """(n,) mm2 of radial depth times way: the volume of each step over its axial depth.
 
@@ -108,7 +136,7 @@ def removal_rates(steps: Steps, moves: Moves, counted: NDArray[np.bool_], where:
     along = _sums(len(steps), steps.length)
     middle = 0.5 * (along[where] + along[where + 1])
 
-    def about(values: Callable[[slice], NDArray[np.float64]]) -> NDArray[np.float64]:
+    def about(values: Callable[[slice], NDArray[np.floating]]) -> NDArray[np.float64]:
         sums = _sums(len(steps), lambda rows: np.where(counted[rows], values(rows), 0.0))
         found: NDArray[np.float64] = np.interp(middle + window / 2, along, sums)
         found -= np.interp(middle - window / 2, along, sums)

@@ -13,10 +13,10 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from justbite.model.job import Job, Operation
-from justbite.model.moves import Moves, sweep_angles
+from justbite.model.moves import Moves
 from justbite.model.shapes import region_shape
 from justbite.proof import replay
-from justbite.proof.stockmap import Stock, Tile, borders_on_map, onto_map
+from justbite.proof.stockmap import Stock, Tile, borders_on_map, laid_on_map
 
 CELL, STEP = 1 / 40, 1 / 10
 """Of the radius: cell of the map, and step of the run."""
@@ -44,8 +44,7 @@ def pass_ends(job: Job, operation: Operation, moves: Moves, chord: float) -> lis
     """How many blocks are done at the end of each pass: from there on nothing is taken for a while."""
     radius = job.tool(operation.tool).diameter / 2
     (tile,) = Stock(job, CELL * radius, chord, tile_cells=10**9).tiles()
-    places = onto_map(moves.start), moves.kind, onto_map(moves.end), onto_map(np.nan_to_num(moves.centre))
-    steps = replay.run(tile.packed(), *places, sweep_angles(moves), radius, STEP * radius, 0.0).steps
+    steps = replay.run(tile.packed(), *laid_on_map(moves), radius, STEP * radius, 0.0).steps
     depth = max(region.top - region.bottom for region in map(job.region, operation.regions))
     cutting = np.nonzero(steps.volume > TAKEN * radius**2 * depth)[0]
     rest = np.diff(np.cumsum(steps.length())[cutting], append=np.inf)
@@ -63,10 +62,10 @@ def free_standing(job: Job, operation: Operation, moves: Moves, moments: list[in
         # What touches a wall is part of it: the allowance and what the path leaves there.
         inner = ndimage.binary_erosion(inside, iterations=3)
         areas.append((inside, inner, tile.units(region.bottom + operation.allowance.floor + 0.05)))
-    ends, centres, sweeps = onto_map(moves.end), onto_map(np.nan_to_num(moves.centre)), sweep_angles(moves)
+    begin, _, ends, centres, sweeps = laid_on_map(moves)
     found: list[Post] = []
     for first, last in pairwise([0, *moments]):
-        start = onto_map(moves.start) if first == 0 else ends[first - 1]
+        start = begin if first == 0 else ends[first - 1]
         given = moves.kind[first:last], ends[first:last], centres[first:last], sweeps[first:last]
         replay.run(tile.packed(), start, *given, radius, STEP * radius, 0.0)
         tops = tile.tops()

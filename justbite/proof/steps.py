@@ -17,10 +17,10 @@ class Steps:
     block: NDArray[np.int32]
     """(n,)"""
     place: NDArray[np.floating]
-    """(n, 3) mm: where the step ends."""
+    """(n, 3) mm: where the step ends, on the drawing."""
     piece: NDArray[np.float64]
     """(blocks,) mm: how long each step of a block is; 0 where it has none."""
-    volume: NDArray[np.float64]
+    volume: NDArray[np.floating]
     """(n,) mm3 taken."""
     lowered: NDArray[np.float32]
     """(n,) mm2: area that is lowered."""

@@ -46,6 +46,18 @@ def off_map(spots: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.column_stack([COS * x + SIN * y, COS * y - SIN * x])
 
 
+Laid = tuple[
+    NDArray[np.float64], NDArray[np.uint8], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]
+]  # fmt: skip
+"""Start, kinds, ends, centres and sweeps of moves, as the replay's kernels take them."""
+
+
+def laid_on_map(moves: Moves) -> Laid:
+    """Moves in the map's axes."""
+    centre = onto_map(np.nan_to_num(moves.centre))
+    return onto_map(moves.start), moves.kind, onto_map(moves.end), centre, sweep_angles(moves)
+
+
 Borders = NDArray[np.float64]
 """(n, 4) from x, y to x, y of all borders of a shape, in the map's axes; mm."""
 
@@ -160,10 +172,7 @@ class Asked:
     def places(self, top: float) -> NDArray[np.float64]:
         """(n, 2) along its feed moves below `top`, on the map; no farther apart than STRIDE."""
         moves = self.moves
-        block, place, _ = replay.walk(
-            onto_map(moves.start), moves.kind, onto_map(moves.end), onto_map(np.nan_to_num(moves.centre)),
-            sweep_angles(moves), np.full(len(moves), STRIDE * self.radius),
-        )  # fmt: skip
+        block, place, _ = replay.walk(*laid_on_map(moves), np.full(len(moves), STRIDE * self.radius))
         found: NDArray[np.float64] = place[(moves.kind[block] != RAPID) & (place[:, 2] < top), :2]
         return found
 
@@ -218,6 +227,10 @@ class Stock:
         x, y = self._edge + np.array([column, row]) * self._side
         right, over = np.minimum(self._edge + self._size, (x + self._side, y + self._side))
         return float(x), float(right), float(y), float(over)
+
+    def cell(self, number: int) -> float:
+        """How wide the cells of a tile are, mm."""
+        return self._cells(number)[0]
 
     def sizes(self) -> list[int]:
         """How many cells each tile has."""

@@ -19,7 +19,8 @@ from playwright.sync_api import Locator, Page, Response, Route, expect, sync_pla
 
 from justbite.model.parse import load_job
 from justbite.nc.reader import read_program
-from justbite.proof.audit import ProofSettings, audit_operation, renumbered
+from justbite.proof.audit import audit_operation, renumbered
+from justbite.proof.running import ProofSettings
 from justbite.proof.stockmap import Stock
 from tests.core.test_faced import face_over_pocket
 from tests.core.test_grouping import two_depths

@@ -24,7 +24,8 @@ from justbite.path.lines import filled
 from justbite.path.plane import NOTHING
 from justbite.path.program import Feeds, Heights, add_level
 from justbite.plan import plan
-from justbite.proof.audit import Audit, audit_operation, run_operation
+from justbite.proof.audit import Audit, audit_operation
+from justbite.proof.running import run_operation
 from justbite.proof.stockmap import Stock
 from tests.core.test_path import job, rectangle
 from tests.core.test_proof import HEAD, SETTINGS

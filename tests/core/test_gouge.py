@@ -7,7 +7,7 @@ import numpy as np
 from django.test import SimpleTestCase
 
 from justbite.model.parse import parse_job
-from justbite.proof.gouge import deepest
+from justbite.proof.gouge import Walls
 from justbite.proof.steps import CHUNK, Steps
 from tests.core.test_path import job, rectangle
 
@@ -30,7 +30,9 @@ class GougeTest(SimpleTestCase):
         data = job(rectangle(60, 45), islands=[ISLAND])
         data["operations"][0].update(operation)
         read = parse_job(data)
-        return deepest(read, read.operations[0], 5.0, 0.002, steps(places, taken), least)
+        walls = Walls(read, read.operations[0], 5.0, 0.002, least)
+        walls.see(steps(places, taken))
+        return walls.most, walls.most_at
 
     def test_in_a_wall_by_what_the_centre_is_too_near(self) -> None:
         for gap, depth in ((5.0, 0.0), (4.995, 0.0), (4.9, 0.1), (3.0, 2.0)):
@@ -66,7 +68,9 @@ class GougeTest(SimpleTestCase):
         read = parse_job(data)
 
         def told(place: tuple[float, float, float]) -> float:
-            return deepest(read, read.operations[0], 5.0, 0.002, steps([place]), 0.01)[0]
+            walls = Walls(read, read.operations[0], 5.0, 0.002, 0.01)
+            walls.see(steps([place]))
+            return walls.most
 
         self.assertEqual(told((30, 20, -12)), 0.0)
         self.assertAlmostEqual(told((30, 20, -12.5)), 0.5, places=6)

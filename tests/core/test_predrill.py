@@ -19,7 +19,8 @@ from justbite.path.entry import Entry, Wish, find_entry
 from justbite.path.opening import _opened
 from justbite.path.predrill import GAIN
 from justbite.plan import Plan, plan
-from justbite.proof.audit import ProofSettings, audit_operation
+from justbite.proof.audit import audit_operation
+from justbite.proof.running import ProofSettings
 from justbite.proof.stockmap import Stock
 from tests.core.test_path import job, rectangle
 

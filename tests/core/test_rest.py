@@ -24,7 +24,8 @@ from justbite.path.opening import Pace, find_openings
 from justbite.path.swept import _beside, swept_by
 from justbite.plan import Plan, plan
 from justbite.prepare import case_for
-from justbite.proof import audit, replay
+from justbite.proof import replay
+from justbite.proof.axial import AxialDepths
 from justbite.proof.measure import radial_ways
 from justbite.proof.steps import Steps
 from tests.core.test_path import job, rectangle
@@ -172,6 +173,19 @@ class BelowTest(SimpleTestCase):
         deeper["regions"][1]["bottom"] = -16
         self.assertAlmostEqual(case_for(parse_job(deeper), parse_job(deeper).operations[0]).depth, 8.0)
 
+    def axial_depths(self, made: Job, moves: SimpleNamespace, ap: float, steps: Steps) -> Any:
+        """Of each block, whose steps are seen in two goes."""
+        walked = np.ones(len(moves.kind), dtype=bool)
+        depths = AxialDepths(made, made.operations[0], cast(Any, moves), ap, 0.01, 5.0, walked)
+        for blocks in np.array_split(np.arange(len(moves.kind)), 2):
+            own = np.isin(steps.block, blocks)
+            part = Steps(
+                steps.block[own] - blocks[0].astype(np.int32), steps.place[own], steps.piece[blocks], steps.volume[own],
+                steps.lowered[own],
+            )  # fmt: skip
+            depths.see(int(blocks[0]), part)
+        return depths.told()
+
     def test_a_run_over_the_lower_area_alone_belongs_to_the_one_so_deep(self) -> None:
         """Two runs within the lower area's outline: the first on the upper area's level, the second on its own."""
         for names in (["area", "below"], ["below", "area"]):
@@ -183,8 +197,7 @@ class BelowTest(SimpleTestCase):
                 np.repeat([0, 1], 10).astype(np.int32), places, np.ones(2), np.ones(20), np.ones(20, np.float32)
             )
             moves = SimpleNamespace(z_level=np.array([-8.0, -14.0]), kind=np.array([1, 1]))
-            axial = audit._axial(made, made.operations[0], steps, cast(Any, moves), 9.0, 0.01, 5.0)
-            np.testing.assert_allclose(axial, np.repeat([8.0, 6.0], 10))
+            np.testing.assert_allclose(self.axial_depths(made, moves, 9.0, steps), [8.0, 6.0])
 
     def test_areas_in_each_other_are_told_apart_by_their_levels(self) -> None:
         """Steps on a slope from the same top, one in the other: 24 and 22 mm deep, and 13 at once at most."""
@@ -198,8 +211,7 @@ class BelowTest(SimpleTestCase):
         block = np.repeat(np.arange(4), 10).astype(np.int32)
         steps = Steps(block, places, np.ones(4), np.ones(40), np.ones(40, np.float32))
         moves = SimpleNamespace(z_level=np.array([-12.0, -24.0, -11.0, -22.0]), kind=np.ones(4))
-        axial = audit._axial(made, made.operations[0], steps, cast(Any, moves), 13.0, 0.01, 5.0)
-        np.testing.assert_allclose(axial, np.repeat([12.0, 12.0, 11.0, 11.0], 10))
+        np.testing.assert_allclose(self.axial_depths(made, moves, 13.0, steps), [12.0, 12.0, 11.0, 11.0])
 
     def test_heights_told_from_the_job(self) -> None:
         made = parse_job(self.stacked(0.3))

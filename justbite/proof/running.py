@@ -1,0 +1,206 @@
+"""The moves of an operation run over the map of the stock: what they take from it, at whatever feeds.
+
+A long operation is run a stretch at a time. It has millions of steps, and what is known of each while it is run, or
+measured, is there for those of one stretch alone; between them the map is held as between operations. A stretch ends
+with a rapid that nothing looks across: the next one's way is told from there.
+"""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from justbite.model.job import Job, Operation, Region
+from justbite.model.moves import RAPID, Moves, lengths
+from justbite.model.shapes import job_space, region_shape, uncut_shape
+from justbite.proof.axial import AxialDepths
+from justbite.proof.gouge import AIR, Walls
+from justbite.proof.lanes import run_over, walked
+from justbite.proof.steps import Steps
+from justbite.proof.stockmap import Stock, Tile, borders_on_map
+
+DOWN = 2
+"""How many times as long the steps of ways in are where they come down."""
+MOST_STEPS = 1_000_000
+"""Steps from which on a stretch ends with the next rapid."""
+
+Tick = Callable[[float], None]
+
+
+@dataclass(frozen=True, slots=True)
+class ProofSettings:
+    """Cell, step and window as shares of R, gouge in mm, chord in mm; and mm between the points of a path that is
+    drawn, at most, 0 for all."""
+
+    cell: float
+    step: float
+    window: float
+    gouge: float
+    chord: float
+    drawn: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Stretch:
+    """What the steps of some blocks in a row take; long programs have millions, so no more is held of each."""
+
+    rows: slice
+    """Of the operation's blocks."""
+    volume: NDArray[np.float32]
+    """(n,) mm3 taken by each step."""
+    lowered: NDArray[np.float32]
+    """(n,) mm2: area that it lowers."""
+
+
+@dataclass(frozen=True, slots=True)
+class Ran:
+    """What one operation's moves took from the stock, at whatever feeds."""
+
+    stretches: tuple[Stretch, ...]
+    step: NDArray[np.float64]
+    """(blocks,) mm: the longest that a step may be."""
+    axial: NDArray[np.float32]
+    """(blocks,) mm: axial depth of the level that each belongs to."""
+    removed: float
+    """mm3"""
+    rapids: NDArray[np.float64]
+    """(blocks,) mm: the most stock met at a rapid."""
+    drops: NDArray[np.float64]
+    """(blocks,) mm: where a rapid comes down, how far below what stands beside the cutter it ends."""
+    left_over: float
+    """Share of what the cutter can reach that still stands."""
+    gouge: float
+    """mm: the deepest cut into what must stay."""
+    gouge_at: tuple[float, float, float]
+
+    def steps(self, moves: Moves) -> Iterator[tuple[Stretch, Moves, Steps]]:
+        """Of each stretch its moves and its steps, for as long as they are looked at."""
+        for stretch in self.stretches:
+            own = moves.only(stretch.rows)
+            block, place, piece = walked(own, self.step[stretch.rows])
+            # 1e-5 mm is exact enough for where they are.
+            yield stretch, own, Steps(block, place.astype(np.float32), piece, stretch.volume, stretch.lowered)
+
+
+def run_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, ap: float, settings: ProofSettings,
+                  tick: Tick = lambda share: None, kept: bool = True, feed: float | None = None,
+                  most_steps: int = MOST_STEPS) -> Ran:  # fmt: skip
+    """Run the moves of one operation over `stock`, its bite `ap` mm deep. `tick` is called with the share that is
+    done, and may raise to stop. `kept`: another operation comes after it, and `stock` is to hold what this one left.
+    `feed`: the bite's, mm/min, where it is known."""
+    radius = job.tool(operation.tool).diameter / 2
+    step = np.full(len(moves), settings.step * radius)
+    if feed is not None:
+        # A way in lowers all of the disc by a hair at a time; a link, which goes faster, may graze something.
+        step[(moves.end[:, 2] < moves.starts()[:, 2]) & (moves.feed <= feed)] *= DOWN
+    way = lengths(moves)
+    depths = AxialDepths(job, operation, moves, ap, stock.chord, radius, way > 0.0)
+    walls = Walls(job, operation, radius, stock.chord, settings.gouge)
+    over = _OverTiles(stock, job, operation, radius, settings.gouge)
+    counts = np.ceil(way / step)
+    parts = stretches(moves, way, counts, settings.window * radius, most_steps)
+    gone, whole = 0.0, max(1.0, float(counts.sum()))
+    done, removed = [], 0.0
+    rapids, drops = np.zeros(len(moves)), np.zeros(len(moves))
+    for number, rows in enumerate(parts):
+        share = float(counts[rows].sum()) / whole
+
+        def told(part: float, gone: float = gone, share: float = share) -> None:
+            tick(gone + part * share)
+
+        last = number + 1 == len(parts)
+        found, areas = run_over(
+            stock, moves.only(rows), radius, step[rows], job.approach_gap, over.before if number == 0 else None,
+            over.after if last else None, told, kept or not last,
+        )  # fmt: skip
+        gone += share
+        walls.see(found.steps)
+        depths.see(rows.start, found.steps)
+        rapids[rows], drops[rows] = found.rapids, found.drops
+        volume = found.steps.volume
+        removed += float(volume.sum())
+        done.append(Stretch(rows, volume.astype(np.float32), found.steps.lowered))
+        del found, volume
+    reachable, standing = (sum(one) for one in zip(*areas, strict=True))
+    left_over = standing / reachable if reachable else 0.0
+    return Ran(tuple(done), step, depths.told(), removed, rapids, drops, left_over, walls.most, walls.most_at)
+
+
+def stretches(moves: Moves, way: NDArray[np.float64], counts: NDArray[np.float64], window: float, most: int
+              ) -> list[slice]:  # fmt: skip
+    """Blocks parted after rapids as soon as there are `most` steps, of which each has `counts` (n,).
+
+    The rapid is longer than the `window`, mm, and does not come down: no cut is told across it, nor a way in.
+    """
+    level = moves.end[:, 2] >= moves.starts()[:, 2]
+    may_end = np.nonzero((moves.kind == RAPID) & level & (way > window))[0]
+    gone = np.cumsum(counts)
+    found, first = [], 0
+    while first < len(moves):
+        before = gone[first - 1] if first else 0.0
+        later = may_end[(may_end >= first) & (gone[may_end] - before >= most)]
+        after = int(later[0]) + 1 if len(later) else len(moves)
+        found.append(slice(first, after))
+        first = after
+    return found or [slice(0, 0)]
+
+
+class _OverTiles:
+    """What is done to each tile of the map before the operation, and told of it after."""
+
+    def __init__(self, stock: Stock, job: Job, operation: Operation, radius: float, gouge: float) -> None:
+        self._emptied = [(borders_on_map(shape), z) for shape, z in _emptied(stock, job, operation, radius)]
+        self._reaches = [
+            (
+                borders_on_map(_reach(r, job, operation, radius, stock.chord)),
+                r.bottom + operation.allowance.floor + gouge,
+            )
+            for r in map(job.region, operation.regions)
+        ]
+
+    def before(self, tile: Tile) -> bool:
+        """Take from a tile what is not there when the operation begins; whether there was any."""
+        own = [(shape, z) for shape, z in self._emptied if tile.overlaps(shape)]
+        for shape, z in own:
+            tile.lower(shape, z)
+        return bool(own)
+
+    def after(self, tile: Tile) -> tuple[float, float]:
+        """How much of a tile can be reached, and how much of that still stands; mm2."""
+        counts = [tile.standing(reach, floor) for reach, floor in self._reaches if tile.overlaps(reach)]
+        # Tiles are not all as fine.
+        size = tile.cell**2
+        return size * sum(inside for inside, _ in counts), size * sum(over for _, over in counts)
+
+
+def _emptied(stock: Stock, job: Job, operation: Operation, radius: float) -> list[tuple[shapely.Geometry, float]]:
+    """Shapes in which nothing stands higher than a Z before the operation begins.
+
+    Beyond an open edge the stock ends, or was cut before: that is what open means. What the job itself cuts is
+    left to the replay. What no operation cuts, but is said to come before an area of this one, was there
+    before: a drilled hole, an earlier setup's pocket.
+    """
+    cut = {n for o in job.operations for n in o.regions}
+    found: list[tuple[shapely.Geometry, float]] = []
+    for region in (job.region(n) for n in operation.regions):
+        free = job_space(job, region, AIR * radius + operation.allowance.wall, stock.chord)
+        own = [region_shape(job.region(n), stock.chord) for n in cut if n != region.name]
+        own += [region_shape(region, stock.chord), uncut_shape(region, stock.chord)]
+        air = free.difference(shapely.union_all(own))
+        found.append((air, region.bottom - 1.0))
+        found += [
+            (region_shape(b, stock.chord), b.bottom) for b in (job.region(n) for n in region.after if n not in cut)
+        ]
+        for h in region.drilled:
+            shape = shapely.Point(h.at).buffer(h.diameter / 2, quad_segs=64)
+            found.append((shape, region.bottom if h.bottom is None else h.bottom))
+    return found
+
+
+def _reach(region: Region, job: Job, operation: Operation, radius: float, chord: float) -> shapely.Geometry:
+    """What the cutter can reach of a region. What lies within the path's own tolerance of a wall is not counted."""
+    wall = radius + operation.allowance.wall + operation.tolerance
+    free = job_space(job, region, AIR * radius + operation.allowance.wall, chord)
+    return free.buffer(-wall).buffer(radius).intersection(region_shape(region, chord))
