@@ -14,6 +14,7 @@ import numpy as np
 
 from justbite import slower, tolerances
 from justbite.bite.conditions import borne_chip
+from justbite.memory import give_back_small
 from justbite.model.bite import Bite
 from justbite.model.job import Job
 from justbite.model.moves import Moves
@@ -69,6 +70,7 @@ def prove(job: Job, bites: list[Bite], read: Moves, tick: Tick, times: int = TIM
         teeth = bite.speed * job.tool(operation.tool).flutes
         later = index + 1 < len(bites)
         ran = run_operation(stock, job, operation, own, bite.ap, settings, told, later, bite.feed)
+        give_back_small()
         as_fed = partial(
             measured, ran, job, operation, target=bite.ae, ap=bite.ap, settings=settings, feed=bite.feed,
             teeth_a_minute=teeth, borne=borne,

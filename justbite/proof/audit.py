@@ -12,7 +12,7 @@ from justbite.model.job import Job, Operation
 from justbite.model.moves import RAPID, Moves
 from justbite.proof import measure
 from justbite.proof.measure import Trace
-from justbite.proof.running import ProofSettings, Ran, Tick, run_operation
+from justbite.proof.running import ProofSettings, Ran, Stretch, Tick, run_operation
 from justbite.proof.steps import Steps, chunks
 from justbite.proof.stockmap import Stock
 
@@ -117,7 +117,7 @@ def measured(ran: Ran, job: Job, operation: Operation, moves: Moves, target: flo
     window = settings.window * radius
     terms = _Terms(operation, target, ap, radius, window, feed, teeth_a_minute, borne, settings.drawn)
     depths = _Depths(FINE * target)
-    told = [_of_stretch(steps, own, ran.axial[stretch.rows], terms, depths) for stretch, own, steps in ran.steps(moves)]
+    told = [_of_stretch(ran, stretch, moves.only(stretch.rows), terms, depths) for stretch in ran.stretches]
     most, most_at = max((one.most for one in told), key=_first)
     chip, chip_at = max((one.chip for one in told), key=_first)
     rate, rate_at = max((one.rate for one in told), key=_first)
@@ -148,10 +148,11 @@ def measured(ran: Ran, job: Job, operation: Operation, moves: Moves, target: flo
     )
 
 
-def _of_stretch(steps: Steps, moves: Moves, axial_of: NDArray[np.float32], terms: _Terms, depths: "_Depths") -> _Told:
-    """What the steps of one stretch tell; the depths of its cuts are added to `depths`."""
+def _of_stretch(ran: Ran, stretch: Stretch, moves: Moves, terms: _Terms, depths: "_Depths") -> _Told:
+    """What the steps of one stretch tell, with its own moves; the depths of its cuts are added to `depths`."""
     target, ap, feed, window, radius = terms.target, terms.ap, terms.feed, terms.window, terms.radius
-    axial = axial_of[steps.block]
+    steps = ran.steps(stretch, moves)
+    axial = ran.axial[stretch.rows][steps.block]
     taken = measure.radial_ways(steps, axial, ap)
     light = _light(steps, moves, target * ap, 2.0 * radius, feed, terms.borne * terms.teeth_a_minute)
     # Links come down from their hover height; that is no way in.

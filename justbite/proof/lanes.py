@@ -58,14 +58,16 @@ def run_over(
         left, right, low, high = stock.bounds(number)
         reach = radius + beside + stock.cell(number)
         near = replay.come_near(box, left - reach, right + reach, low - reach, high + reach, stock.top)
-        if not (near or before or after):
+        if kept and not (near or before or after):
             return []
         tile = stock.tile(number)
         changed = before(tile) if before else False
         if near:
             replay.run_on(*(*tile.packed(), start, moves.kind, first, box, place, radius, beside, *lane))
         told = [after(tile)] if after else []
-        if kept and (near or changed):
+        if not kept:
+            stock.forget(number)
+        elif near or changed:
             stock.keep(number, tile)
         return told
 

@@ -5,7 +5,7 @@ measured, is there for those of one stretch alone; between them the map is held 
 with a rapid that nothing looks across: the next one's way is told from there.
 """
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -75,13 +75,11 @@ class Ran:
     """mm: the deepest cut into what must stay."""
     gouge_at: tuple[float, float, float]
 
-    def steps(self, moves: Moves) -> Iterator[tuple[Stretch, Moves, Steps]]:
-        """Of each stretch its moves and its steps, for as long as they are looked at."""
-        for stretch in self.stretches:
-            own = moves.only(stretch.rows)
-            block, place, piece = walked(own, self.step[stretch.rows])
-            # 1e-5 mm is exact enough for where they are.
-            yield stretch, own, Steps(block, place.astype(np.float32), piece, stretch.volume, stretch.lowered)
+    def steps(self, stretch: Stretch, moves: Moves) -> Steps:
+        """The steps of one of the stretches, for as long as they are looked at; `moves` are its own."""
+        block, place, piece = walked(moves, self.step[stretch.rows])
+        # 1e-5 mm is exact enough for where they are.
+        return Steps(block, place.astype(np.float32), piece, stretch.volume, stretch.lowered)
 
 
 def run_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, ap: float, settings: ProofSettings,

@@ -254,6 +254,10 @@ class Stock:
         """Hold a tile as it is now."""
         self._kept[number] = tile if self._plain else _Packed.of(tile)
 
+    def forget(self, number: int) -> None:
+        """Hold a tile no longer: it is not asked for again."""
+        self._kept.pop(number, None)
+
     def tile(self, number: int) -> Tile:
         """A tile as it was held last; at first as the stock comes."""
         kept = self._kept.get(number)

@@ -61,8 +61,8 @@ class AuditTest(SimpleTestCase):
         for feed in (None, 900.0):
             stock = Stock(parsed, 5 / 60, 0.002)
             ran = run_operation(stock, parsed, parsed.operations[0], moves, 8.0, SETTINGS, feed=feed)
-            ((_, _, steps),) = ran.steps(moves)
-            lengths_of.append(steps.piece)
+            (stretch,) = ran.stretches
+            lengths_of.append(ran.steps(stretch, moves).piece)
         plain, told = lengths_of
         self.assertLessEqual(float(plain.max()), 0.25)
         np.testing.assert_allclose(told[[1]], 2.0 * plain[[1]], rtol=0.02)
