@@ -193,7 +193,7 @@ class _Step:
 
 def _by_minutes(step: _Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str, Any], list[Swept]]:
     """Plan an operation; where another bite promises fewer minutes plan that too, and keep the quicker."""
-    out, mark = step.out, len(step.out.rows)
+    out, mark = step.out, len(step.out)
     points = out.points
     pinned = step.case.ae is not None and step.case.ap is not None
     findings, swept, works = step.add(bite, 0.0, 1.0 if pinned else 0.5)
@@ -209,8 +209,7 @@ def _by_minutes(step: _Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str,
     plain = plain_seconds(step.job, step.operation, step.case, bite, step.machine, step.travel, works)
     yardstick = time.perf_counter() - began
     if other is not None:
-        kept, before = out.rows[mark:], out.points
-        del out.rows[mark:]
+        kept, before = out.taken_back(mark), out.points
         found, taken, _ = step.add(other, 0.5, 1.0)
         _, again = step.measured(mark)
         trials.append(Trial(other.ae, other.steps, float(again.sum())))
@@ -218,11 +217,11 @@ def _by_minutes(step: _Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str,
         if chosen:
             bite, findings, points, swept = other, found, out.points - before, taken
         else:
-            out.rows[mark:] = kept
+            out.put_back(mark, kept)
     told = replace(known, choose=chosen)
     if not chosen:
         bite = solver.told(step.case, bite, told)
-    return bite, findings, _choice(trials, told, plain, yardstick, points, len(out.rows) - mark), swept
+    return bite, findings, _choice(trials, told, plain, yardstick, points, len(out) - mark), swept
 
 
 def _choice(trials: list[Trial], path: KnownPath | None, plain: float | None, yardstick: float, points: int,

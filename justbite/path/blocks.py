@@ -25,19 +25,28 @@ class MovesBuilder:
     """Collects blocks; `build` makes them arrays."""
 
     start: Floats
-    rows: list[list[float]] = field(default_factory=list)
     operation: int = 0
     level: float = 0.0
     points: int = 0
     """Points of the polylines that blocks were fitted to so far."""
+    _table: Floats = field(init=False, default_factory=lambda: np.empty((64, COLUMNS)))
+    _count: int = field(init=False, default=0)
+
+    def __len__(self) -> int:
+        return self._count
+
+    @property
+    def rows(self) -> Floats:
+        """(n, COLUMNS) all blocks so far, for as long as none is added."""
+        return self._table[: self._count]
 
     @property
     def here(self) -> Floats:
-        return np.array(self.rows[-1][1:4]) if self.rows else self.start
+        return self.rows[-1, 1:4].copy() if self._count else self.start
 
     def to(self, kind: int, x: float, y: float, z: float, feed: float, part: int,
            centre: tuple[float, float] = (np.nan, np.nan)) -> None:  # fmt: skip
-        self.rows.append([kind, x, y, z, *centre, feed, part, self.operation, self.level, 0.0])
+        self._put(np.array([[kind, x, y, z, *centre, feed, part, self.operation, self.level, 0.0]]))
 
     def rapid(self, x: float, y: float, z: float) -> None:
         self.to(RAPID, x, y, z, np.nan, POSITION)
@@ -62,13 +71,34 @@ class MovesBuilder:
 
     def _add(self, table: Floats, part: int) -> None:
         table[:, 7:10] = part, self.operation, self.level
-        self.rows += table.tolist()
+        self._put(table)
+
+    def taken_back(self, first: int) -> Floats:
+        """Take back all rows from `first` on."""
+        rows = self.rows[first:].copy()
+        self._count = first
+        return rows
+
+    def put_back(self, first: int, rows: Floats) -> None:
+        """Have these rows from `first` on, instead of what there is."""
+        self._count = first
+        self._put(rows)
+
+    def _put(self, rows: Floats) -> None:
+        size = self._count + len(rows)
+        if size > len(self._table):
+            # A long program has a hundred thousand blocks: half as many again each time, not twice.
+            table = np.empty((max(size, len(self._table) * 3 // 2), COLUMNS))
+            table[: self._count] = self.rows
+            self._table = table
+        self._table[self._count : size] = rows
+        self._count = size
 
     def build(self, first: int = 0) -> Moves:
         """All rows from `first` on as arrays."""
-        table = np.array(self.rows[first:], dtype=float).reshape(-1, COLUMNS)
+        table = self.rows[first:]
         return Moves(
-            start=np.array(self.rows[first - 1][1:4]) if first else self.start,
+            start=self.rows[first - 1, 1:4].copy() if first else self.start,
             kind=table[:, 0].astype(np.uint8),
             end=table[:, 1:4].copy(),
             centre=table[:, 4:6].copy(),

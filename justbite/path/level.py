@@ -132,11 +132,11 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
         paths += _ramps_before(work, entry)
         if entry.before and entry.along:
             # From outside passes would loop in a groove: it is gone along first, from where the last ramp ends.
-            work.pieces = []
-            x, y = (float(v) for v in entry.before[-1].points[-1])
-            along_walls(work, x, y, Middle.of(entry.before, area.radius), area.material, share)
-            paths[-1] = PartPath(entry.before[-1], tuple(work.pieces))
+            paths[-1] = _gone_along(work, area, entry.before, share)
         paths.append(_clear_from(work, area, part, entry, share))
+        if is_narrow(part, area.radius) and entry.before and not paths[-1].pieces:
+            # No pass got hold of anything: films along the walls are taken from where the last ramp ends.
+            paths[-2:] = [_gone_along(work, area, entry.before, share), paths[-1]]
         # A neck may have stopped it: what is left behind one gets an entry of its own.
         entry = _next_entry(work, area, part, ground.reach, wish, tried)
     # Once for each, however many parts there are.
@@ -201,6 +201,14 @@ def _ramps_before(work: Clearing, entry: Entry) -> list[PartPath]:
     for before in entry.before:
         work.stamp_path(before.points)
     return [PartPath(before, ()) for before in entry.before]
+
+
+def _gone_along(work: Clearing, area: Area, ramps: tuple[Entry, ...], share: Callable[[float], None]) -> PartPath:
+    """The last of some ramps, and along the walls beside all of them from where it ends."""
+    work.pieces = []
+    x, y = (float(v) for v in ramps[-1].points[-1])
+    along_walls(work, x, y, Middle.of(ramps, area.radius), area.material, share)
+    return PartPath(ramps[-1], tuple(work.pieces))
 
 
 def _ramp_through(work: Clearing, area: Area, part: Polygon, entry: Entry, wish: Wish | None,
