@@ -15,6 +15,7 @@ from justbite.field.pieces import pieces_of
 from justbite.model.findings import Finding
 from justbite.path.area import Area, comes_in, parts_of
 from justbite.path.clearing import Clearing
+from justbite.path.contact import deepest
 from justbite.path.entry import LEAST_HELIX, LEAST_RAMP, Entry, Wish, find_entry, is_narrow, ramp_across
 from justbite.path.fronts import Piece, Points
 from justbite.path.links import Speeds
@@ -29,6 +30,9 @@ CELL, CELL_ISLANDS, CELL_LEAST = 16.0, 20.0, 60.0
 """Cells to a radius: plain, with islands, and at most for small bites."""
 MOST_ENTRIES = 64
 SPEEDS = Speeds()
+BESIDE, GAP, APART = 1.25, 1.1, 0.2
+"""R from what still stands where the cutter may come down beside it; to which it has to be clear there; and between the
+places that are looked at."""
 SHARP = 0.4
 """Radians by which a border turns at a corner that a crescent may be left in."""
 LEAST_REST, MOST_REST, REST_SHARE = 0.1, 0.5, 0.0005
@@ -139,6 +143,8 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
             paths[-2:] = [_gone_along(work, area, entry.before, share), paths[-1]]
         # A neck may have stopped it: what is left behind one gets an entry of its own.
         entry = _next_entry(work, area, part, ground.reach, wish, tried)
+    # Where the cutter came down in the clear for nothing it need not come down.
+    paths = [path for path in paths if path.pieces or path.entry.kind != "outside" or path.entry.hole] or paths
     # Once for each, however many parts there are.
     for path in paths:
         if path.entry.kind == "ramp" and not path.entry.chosen and (wish is None or wish.kind != "ramp"):
@@ -298,11 +304,26 @@ def _next_entry(work: Clearing, area: Area, part: Polygon, reach: NDArray[np.boo
         if little and any(rest.intersects(other) for other in tried):
             continue
         entry = _inner_entry(work, area, part, rest, wish, arms)
+        if entry is None and not any(rest.intersects(other) for other in tried):
+            entry = _beside(work, part, rest)
+            little = True
         if entry is not None:
             if little:
                 tried.append(rest)
             return entry
     return None
+
+
+def _beside(work: Clearing, part: Polygon, rest: BaseGeometry) -> Entry | None:
+    """Down in the clear beside what still stands: a cutter may end among films that no link leads out of."""
+    radius = work.plane.radius
+    ring = shapely.segmentize(rest.buffer(BESIDE * radius).boundary.intersection(part), APART * radius)
+    spots = shapely.get_coordinates(ring)
+    wide = [deepest(work.plane.cleared, *work.plane.frame, x, y, GAP * radius, 0.0, np.inf) <= 0.0 for x, y in spots]
+    spots = spots[np.array(wide, dtype=bool)]
+    if not len(spots):
+        return None
+    return Entry("outside", spots[np.argmin(shapely.distance(shapely.points(spots), rest.centroid))][None], None)
 
 
 def _inner_entry(work: Clearing, area: Area, part: Polygon, rest: BaseGeometry, wish: Wish | None,
