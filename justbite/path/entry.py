@@ -61,6 +61,8 @@ class Entry:
     way in from outside, whether those beside the ramps before it are."""
     hole: Hole | None = None
     """Outside: the drilled hole that the cutter comes down in; where it ends a helix in it takes the rest."""
+    beside: bool = False
+    """Outside: whether it is in what is cleared, beside what stands, and no rapid comes down there."""
 
 
 def find_entry(area: Area, part: Polygon, clearance: float, wish: Wish | None = None) -> Entry | None:

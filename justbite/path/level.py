@@ -294,21 +294,23 @@ def _next_entry(work: Clearing, area: Area, part: Polygon, reach: NDArray[np.boo
                 tried: list[BaseGeometry], arms: bool = True) -> Entry | None:  # fmt: skip
     """A way into what still stands; None where that is little, or there is none. `arms`: into arms and corners too.
 
-    `tried`: little pieces that had their way in; one that is not gone by then would not go by another.
+    `tried`: pieces that the cutter came down beside, and little ones that had their way in; one that is not gone by
+    then would not go by another.
     """
     r2 = area.radius**2
     whole = np.count_nonzero(reach) * work.plane.grid.cell**2
     least = min(MOST_REST * r2, max(LEAST_REST * r2, REST_SHARE * whole)) if arms else MOST_REST * r2
     for size, rest in _standing(work, area.radius, reach, least, LEAST_PIECE * r2 if arms else least, MOST_ALL * whole):
-        little = size < least
-        if little and any(rest.intersects(other) for other in tried):
+        known, little = any(rest.intersects(other) for other in tried), size < least
+        if little and known:
             continue
-        entry = _inner_entry(work, area, part, rest, wish, arms)
-        if entry is None and not any(rest.intersects(other) for other in tried):
-            entry = _beside(work, part, rest)
-            little = True
+        beside = None if known else _beside(work, part, rest)
+        # Little pieces are mostly such that no pass gets hold of, and in a slot passes would loop.
+        ramped = little or beside is None or is_narrow(part, area.radius)
+        usual = _inner_entry(work, area, part, rest, wish, arms) if ramped else None
+        entry = usual or beside
         if entry is not None:
-            if little:
+            if little or entry.beside:
                 tried.append(rest)
             return entry
     return None
@@ -323,7 +325,8 @@ def _beside(work: Clearing, part: Polygon, rest: BaseGeometry) -> Entry | None:
     spots = spots[np.array(wide, dtype=bool)]
     if not len(spots):
         return None
-    return Entry("outside", spots[np.argmin(shapely.distance(shapely.points(spots), rest.centroid))][None], None)
+    nearest = spots[np.argmin(shapely.distance(shapely.points(spots), rest.centroid))]
+    return Entry("outside", nearest[None], None, beside=True)
 
 
 def _inner_entry(work: Clearing, area: Area, part: Polygon, rest: BaseGeometry, wish: Wish | None,

@@ -1,12 +1,12 @@
 """From level paths to moves: heights, feeds, entries, links at hover or travel height."""
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
-from shapely.geometry import Point
+from shapely.geometry import Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from justbite.model.moves import COUNTERCLOCKWISE, CUT, ENTRY, LINE, LINK
@@ -127,6 +127,7 @@ def enter(out: MovesBuilder, entry: Entry, above: float, z: float, heights: Heig
         _through_hole(out, entry.hole, above, z, heights, feeds, radius)
         return
     if entry.kind == "outside":
+        heights = replace(heights, roomy=Polygon()) if entry.beside else heights
         _come_down(out, x, y, z + heights.gap, heights, feeds, ENTRY)
         out.to(LINE, x, y, z, feeds.link, ENTRY)
         return

@@ -1,6 +1,8 @@
 """Ways over what is cleared, and where fronts begin, against straight lines, circles and tangents."""
 
 import math
+from typing import Any
+from unittest.mock import patch
 
 import numpy as np
 from django.test import SimpleTestCase
@@ -8,10 +10,15 @@ from shapely.geometry import LineString, Point, Polygon, box
 
 from justbite.field.distance import signed_distance
 from justbite.field.grid import Grid
+from justbite.model.parse import parse_job
+from justbite.path.clearing import Clearing
 from justbite.path.fronts import CONTACTS_APART, SWEEPS, Front, Piece, Points
+from justbite.path.level import _beside
 from justbite.path.plane import MOST_TAKEN, Plane
 from justbite.path.seeking import Seeker
 from justbite.path.ways import MOST_REFUSALS, Ways
+from justbite.plan import plan
+from tests.core.test_path import job, rectangle
 
 RADIUS, TARGET = 5.0, 2.0
 SPACING = 0.25 * RADIUS
@@ -172,3 +179,46 @@ class SeekTest(SimpleTestCase):
         self.assertLess(float(flood.contacts[0, 1]), 0.0)
         self.assertEqual([f.way for f in fronts], sorted(f.way for f in fronts))
         self.assertGreater(fronts[0].start[1], 0.0)
+
+
+class BesideTest(SimpleTestCase):
+    """A strip of 2 mm stands along the wall at y 0; all else of 60 x 40 mm was cut before."""
+
+    def data(self) -> dict[str, Any]:
+        data = job(rectangle(60, 40), after=["gone"])
+        data["regions"].append({"name": "gone", "outline": [[0, 2], [60, 2], [60, 40], [0, 40]], "bottom": -8})
+        return data
+
+    def test_it_comes_down_beside_what_no_link_led_to(self) -> None:
+        """The first run comes to nothing: no helix fits into the strip, and it stood to the end."""
+        run, runs = Clearing.run, list[tuple[Clearing, float]]()
+
+        def stuck_at_first(work: Clearing, x: float, y: float, *rest: Any) -> None:
+            again = any(one is work for one, _ in runs)
+            runs.append((work, y))
+            if again:
+                run(work, x, y, *rest)
+
+        with patch.object(Clearing, "run", stuck_at_first):
+            made = plan(parse_job(self.data()))
+        row = made.report["operations"][0]
+        self.assertLessEqual(row["left_over_share"], 1e-3)
+        self.assertLessEqual(row["max_over_target"], 1.05)
+        # The first work is the one that has the kernels ready.
+        there = [y for one, y in runs if one is runs[-1][0]]
+        self.assertEqual(len(there), 2)
+        self.assertGreater(there[1], 2.0 + 1.1 * RADIUS)
+        self.assertLess(there[1], 2.0 + 1.5 * RADIUS)
+        self.assertFalse(any("a rapid comes down" in w["sentence"] for w in made.report["warnings"]))
+        # Where it came down for nothing it does not come down.
+        self.assertEqual(made.program.count("Z1\n"), 1)
+
+    def test_only_where_it_is_clear_with_a_gap(self) -> None:
+        strip, locus = box(0, 0, 60, 2), box(5, 5, 55, 35)
+        for clear_to, found in ((40.0, True), (12.0, False)):
+            ways = over(box(0, 2, 60, clear_to), box(0, 0, 60, 40))
+            entry = _beside(Clearing(ways.plane), locus, strip)
+            self.assertEqual(entry is not None, found)
+            if entry is not None:
+                self.assertEqual(entry.kind, "outside")
+                np.testing.assert_allclose(entry.points[0], (30.0, 2.0 + 1.25 * RADIUS), atol=0.2 * RADIUS)
