@@ -5,10 +5,7 @@ printed. The machine has no limits of acceleration, links run at four times the 
 so that `over ideal` is the pure geometry; the ratio on a machine of 5 m/s2 stands beside it.
 """
 
-import json
 import math
-import subprocess
-import sys
 import tempfile
 import time
 from collections.abc import Iterator
@@ -29,6 +26,7 @@ from justbite.model.job import Job
 from justbite.model.parse import parse_job
 from justbite.nc.reader import read_program
 from justbite.plan import plan
+from justbite.plates import large_plates, told_by
 from justbite.proof import replay
 from justbite.proof.standing import free_standing, pass_ends
 from justbite.proof.stockmap import Stock, laid_on_map
@@ -157,8 +155,7 @@ def read_large_mesh() -> None:
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "mesh.stl"
             path.write_bytes(large_mesh(count))
-            done = subprocess.run([sys.executable, "-c", _MEASURE_READING, str(path)], capture_output=True, check=True)
-        rows.append(json.loads(done.stdout))
+            rows.append(told_by(_MEASURE_READING, str(path)))
     small, large = rows
     times = {k: large[k] / small[k] for k in ("read", "lay")}
     print(
@@ -305,6 +302,7 @@ def run(data: list[dict[str, Any]], what: str, whole: bool) -> None:
     if whole:
         solver_speed()
         read_large_mesh()
+        large_plates()
 
 
 def _line(name: str, row: Any) -> str:

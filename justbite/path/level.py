@@ -319,7 +319,9 @@ def _next_entry(work: Clearing, area: Area, part: Polygon, reach: NDArray[np.boo
 def _beside(work: Clearing, part: Polygon, rest: BaseGeometry) -> Entry | None:
     """Down in the clear beside what still stands: a cutter may end among films that no link leads out of."""
     radius = work.plane.radius
-    ring = shapely.segmentize(rest.buffer(BESIDE * radius).boundary.intersection(part), APART * radius)
+    # What stands is made of the rows of a field: thousands of corners.
+    about = rest.simplify(0.1 * radius).buffer(BESIDE * radius, quad_segs=4)
+    ring = shapely.segmentize(about.boundary.intersection(part), APART * radius)
     spots = shapely.get_coordinates(ring)
     wide = [deepest(work.plane.cleared, *work.plane.frame, x, y, GAP * radius, 0.0, np.inf) <= 0.0 for x, y in spots]
     spots = spots[np.array(wide, dtype=bool)]

@@ -14,7 +14,7 @@ import numpy as np
 from django.test import SimpleTestCase
 from shapely.geometry import Polygon
 
-from justbite import bench, catalogue, odd_jobs, odd_parts, solids
+from justbite import bench, catalogue, odd_jobs, odd_parts, plates, solids
 from justbite.bite import solver
 from justbite.bite.case import Case
 from justbite.cli import main
@@ -53,6 +53,24 @@ class MadeAreasTest(SimpleTestCase):
             self.assertTrue(region["open_edges"])
             rim = np.array(region["outline"]).min(axis=0) - stock["min"][:2]
             np.testing.assert_allclose(rim, 0.0 if region["open_edges"] == "all" else 10.0, atol=1e-9)
+
+
+class PlatesTest(SimpleTestCase):
+    def test_memory_and_growth_are_told(self) -> None:
+        """Two small ones: twice the area over the bite, on so many levels as the bite is deep for."""
+        told = io.StringIO()
+        small = patch.object(plates, "PLATES", ((40.0, 30.0, 0.2), (80.0, 30.0, 0.2)))
+        with small, contextlib.redirect_stdout(told):
+            plates.large_plates()
+        pattern = r"plate of (\d+) .* 20 % of it, (\d) levels, .* at most (\d+) MB; ([\d.]+) x .* ([\d.]+) of the ideal"
+        found = [re.match(pattern, line) for line in told.getvalue().splitlines()]
+        rows = [[float(v) for v in one.groups()] for one in found if one]
+        self.assertEqual([row[0] for row in rows], [40.0, 80.0])
+        for _, levels, megabytes, _, ideal in rows:
+            self.assertGreater(levels, 1.0)
+            self.assertTrue(50.0 < megabytes < 600.0, megabytes)
+            self.assertTrue(1.0 < ideal < 2.0, ideal)
+        self.assertEqual([row[3] for row in rows], [1.0, 2.0])
 
 
 class WayInTest(SimpleTestCase):
