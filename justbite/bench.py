@@ -209,8 +209,9 @@ def brute_force(case: Case) -> float:
 
 
 _MEASURE_READING = """
-import json, resource, sys, time
+import json, sys, time
 from justbite.layout import lay_out
+from justbite.memory import most_held
 from justbite.model.placing import Placing
 from justbite.part.read import read_part
 data = open(sys.argv[1], "rb").read()
@@ -220,8 +221,8 @@ read = time.perf_counter() - begin
 begin = time.perf_counter()
 lay_out(part, Placing())
 lay = time.perf_counter() - begin
-peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
-print(json.dumps({"triangles": len(part.bodies[0].triangles), "read": read, "lay": lay, "mb": peak}))
+told = {"triangles": len(part.bodies[0].triangles), "read": read, "lay": lay, "mb": most_held()}
+print(json.dumps(told))
 """
 
 

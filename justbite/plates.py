@@ -13,8 +13,9 @@ PLATES = ((300.0, 200.0, 0.2), (300.0, 200.0, 0.1), (600.0, 400.0, 0.2))
 """Width and depth, mm, and the bite over the diameter; the first is what the others are held against."""
 
 _MEASURE_PLATE = """
-import json, resource, sys
+import json, sys
 from justbite.bench import on_machine
+from justbite.memory import most_held
 from justbite.plan import plan
 from justbite.plates import plate
 report = plan(on_machine(plate(*map(float, sys.argv[1:4])), 5000)).report
@@ -22,8 +23,7 @@ row = report["operations"][0]
 told = {name: row[name] for name in ("compute_seconds", "proof_seconds", "levels", "cut_length", "left_over_share")}
 told["most"] = row["max_over_target"]
 told["ideal"] = report["seconds"] / report["ideal_seconds"]
-# A core's fork holds what it shares with the process that it was made of, and more.
-told["mb"] = max(resource.getrusage(who).ru_maxrss for who in (resource.RUSAGE_SELF, resource.RUSAGE_CHILDREN)) / 1024
+told["mb"] = most_held()
 print(json.dumps(told))
 """
 
