@@ -1,45 +1,35 @@
 """One level of one area in the plane: entries, cuts and links for each part of the locus."""
 
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from shapely.geometry import LineString, Polygon
+from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
 from justbite.field.distance import nodes_in, signed_distance
 from justbite.field.grid import Field, Grid
-from justbite.field.pieces import pieces_of
 from justbite.model.findings import Finding
 from justbite.path.area import Area, comes_in, parts_of
 from justbite.path.clearing import Clearing
-from justbite.path.contact import deepest
-from justbite.path.entry import LEAST_HELIX, LEAST_RAMP, Entry, Wish, find_entry, is_narrow, ramp_across
+from justbite.path.entry import Entry, Wish, is_narrow
 from justbite.path.fronts import Piece, Points
 from justbite.path.links import Speeds
 from justbite.path.narrow import Middle, along_walls
 from justbite.path.opening import Pace, find_openings
 from justbite.path.plane import Plane
+from justbite.path.remaining import next_entry
 from justbite.path.rim import WIPE_STEP
-from justbite.path.spine import arm_line
 from justbite.path.swept import swept_by
 
 CELL, CELL_ISLANDS, CELL_LEAST = 16.0, 20.0, 60.0
 """Cells to a radius: plain, with islands, and at most for small bites."""
 MOST_ENTRIES = 64
 SPEEDS = Speeds()
-BESIDE, GAP, APART = 1.25, 1.1, 0.2
-"""R from what still stands where the cutter may come down beside it; to which it has to be clear there; and between the
-places that are looked at."""
 SHARP = 0.4
 """Radians by which a border turns at a corner that a crescent may be left in."""
-LEAST_REST, MOST_REST, REST_SHARE = 0.1, 0.5, 0.0005
-"""How much material is worth an entry of its own at least: from so many to so many R squared, as a share of all."""
-LEAST_PIECE, MOST_ALL = 0.02, 0.0006
-"""R squared, and share of all: where all that stands is more than that, a piece of so much is worth one too. By the
-field less stands than does, by a rim of a tenth of R."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -142,7 +132,7 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
             # No pass got hold of anything: films along the walls are taken from where the last ramp ends.
             paths[-2:] = [_gone_along(work, area, entry.before, share), paths[-1]]
         # A neck may have stopped it: what is left behind one gets an entry of its own.
-        entry = _next_entry(work, area, part, ground.reach, wish, tried)
+        entry = next_entry(work, area, part, ground.reach, wish, tried)
     # Where the cutter came down in the clear for nothing it need not come down.
     paths = [path for path in paths if path.pieces or path.entry.kind != "outside" or path.entry.hole] or paths
     # Once for each, however many parts there are.
@@ -237,10 +227,10 @@ def _ramp_through(work: Clearing, area: Area, part: Polygon, entry: Entry, wish:
         work.run(x, y, None, share)
         x, y = work.here() if work.pieces else (x, y)
     x, y = along_walls(work, x, y, middle, area.material, share)
-    after = _next_entry(work, area, part, reach, wish, tried, arms=False)
+    after = next_entry(work, area, part, reach, wish, tried, arms=False)
     if after is None or after.kind != "ramp":
         work.run(x, y, None, share)
-        after = _next_entry(work, area, part, reach, wish, tried)
+        after = next_entry(work, area, part, reach, wish, tried)
     paths.append(PartPath(entry, tuple(work.pieces)))
     return after
 
@@ -264,92 +254,6 @@ def _clear_from(work: Clearing, area: Area, part: Polygon, entry: Entry, share: 
     if is_narrow(part, area.radius) and entry.before and work.pieces:
         along_walls(work, *work.here(), Middle.of(entry.before, area.radius), area.material, share)
     return PartPath(entry, tuple(work.pieces))
-
-
-def _standing(work: Clearing, radius: float, reach: NDArray[np.bool_], least: float, little: float, much: float
-              ) -> Iterator[tuple[float, BaseGeometry]]:  # fmt: skip
-    """Pieces of material of at least `least` mm2 that still stand and that the cutter can take, the largest first.
-
-    Of at least `little` where those are more than `much` together. Each with its area: the shape reaches a little
-    over it.
-    """
-    grid = work.plane.grid
-    labels, counts = pieces_of((work.plane.cleared > 0.1 * radius) & reach)
-    sizes = counts[1:] * grid.cell**2
-    if sizes[sizes >= little].sum() > much:
-        least = min(least, little)
-    for k in np.argsort(-sizes):
-        if sizes[k] < least:
-            break
-        # Row by row, each run of nodes a box that reaches half-way into the next row.
-        edges = np.diff((labels == 1 + int(k)).astype(np.int8), axis=1, prepend=0, append=0)
-        j, first = np.nonzero(edges > 0)
-        last = np.nonzero(edges < 0)[1] - 1
-        x, y, rim = grid.x0, grid.y0 + j * grid.cell, 0.75 * grid.cell
-        boxes = shapely.box(x + first * grid.cell - rim, y - rim, x + last * grid.cell + rim, y + rim)
-        yield float(sizes[k]), shapely.union_all(boxes)
-
-
-def _next_entry(work: Clearing, area: Area, part: Polygon, reach: NDArray[np.bool_], wish: Wish | None,
-                tried: list[BaseGeometry], arms: bool = True) -> Entry | None:  # fmt: skip
-    """A way into what still stands; None where that is little, or there is none. `arms`: into arms and corners too.
-
-    `tried`: pieces that the cutter came down beside, and little ones that had their way in; one that is not gone by
-    then would not go by another.
-    """
-    r2 = area.radius**2
-    whole = np.count_nonzero(reach) * work.plane.grid.cell**2
-    least = min(MOST_REST * r2, max(LEAST_REST * r2, REST_SHARE * whole)) if arms else MOST_REST * r2
-    for size, rest in _standing(work, area.radius, reach, least, LEAST_PIECE * r2 if arms else least, MOST_ALL * whole):
-        known, little = any(rest.intersects(other) for other in tried), size < least
-        if little and known:
-            continue
-        beside = None if known else _beside(work, part, rest)
-        # Little pieces are mostly such that no pass gets hold of, and in a slot passes would loop.
-        ramped = little or beside is None or is_narrow(part, area.radius)
-        usual = _inner_entry(work, area, part, rest, wish, arms) if ramped else None
-        entry = usual or beside
-        if entry is not None:
-            if little or entry.beside:
-                tried.append(rest)
-            return entry
-    return None
-
-
-def _beside(work: Clearing, part: Polygon, rest: BaseGeometry) -> Entry | None:
-    """Down in the clear beside what still stands: a cutter may end among films that no link leads out of."""
-    radius = work.plane.radius
-    # What stands is made of the rows of a field: thousands of corners.
-    about = rest.simplify(0.1 * radius).buffer(BESIDE * radius, quad_segs=4)
-    ring = shapely.segmentize(about.boundary.intersection(part), APART * radius)
-    spots = shapely.get_coordinates(ring)
-    wide = [deepest(work.plane.cleared, *work.plane.frame, x, y, GAP * radius, 0.0, np.inf) <= 0.0 for x, y in spots]
-    spots = spots[np.array(wide, dtype=bool)]
-    if not len(spots):
-        return None
-    nearest = spots[np.argmin(shapely.distance(shapely.points(spots), rest.centroid))]
-    return Entry("outside", nearest[None], None, beside=True)
-
-
-def _inner_entry(work: Clearing, area: Area, part: Polygon, rest: BaseGeometry, wish: Wish | None,
-                 arms: bool) -> Entry | None:  # fmt: skip
-    """A helix or ramp in the middle of what still stands; in arms and corners a ramp from what is cleared into them.
-
-    Where it is too short for either, a ramp across it.
-    """
-    radius = area.radius
-    kind = replace(wish, place=None) if wish is not None else None
-    inside = max(shapely.get_parts(rest.intersection(part)), key=lambda p: p.area, default=None)
-    if inside is not None and inside.area == 0.0:
-        inside = None
-    if arms and (inside is None or shapely.maximum_inscribed_circle(inside).length < LEAST_HELIX * radius):
-        line = arm_line(part, radius, rest, work.plane.all_clear)
-        if line is not None and LineString(line).length > LEAST_RAMP * radius:
-            return Entry("ramp", line, float(np.arctan2(*(line[-2] - line[-1])[::-1])), open_ends=(True, False))
-    if inside is None:
-        return None
-    whole = replace(area, material=area.free, holes=())
-    return find_entry(whole, inside, 0.0, kind) or ramp_across(part, inside, radius)
 
 
 def _wish_findings(area: Area, part: Polygon, entry: Entry, wish: Wish, operation: str) -> list[Finding]:

@@ -27,9 +27,14 @@ def walked(moves: Moves, step: NDArray[np.float64]
            ) -> tuple[NDArray[np.int32], NDArray[np.float64], NDArray[np.float64]]:  # fmt: skip
     """Block, place (on the drawing) and piece of the steps that `run_over` takes, each no longer than `step` (n,)."""
     block, place, piece = replay.walk(*laid_on_map(moves), step)
-    for rows in chunks(len(block)):
-        place[rows, :2] = off_map(place[rows, :2])
+    _onto_drawing(place)
     return block, place, piece
+
+
+def _onto_drawing(place: NDArray[np.float64]) -> None:
+    """Turn places (n, 3) on the map, in place."""
+    for rows in chunks(len(place)):
+        place[rows, :2] = off_map(place[rows, :2])
 
 
 def run_over(
@@ -78,8 +83,7 @@ def run_over(
         lowered += more[1]
         np.maximum(rapids, more[2], out=rapids)
         np.maximum(drops, more[3], out=drops)
-    for rows in chunks(count):
-        place[rows, :2] = off_map(place[rows, :2])
+    _onto_drawing(place)
     return Run(Steps(block, place, piece, volume, lowered), rapids, drops), [one for told in found for one in told]
 
 

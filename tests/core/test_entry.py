@@ -14,10 +14,11 @@ from justbite.model.parse import parse_job
 from justbite.path.area import make_area, parts_of
 from justbite.path.clearing import Clearing
 from justbite.path.entry import Entry, find_entry
-from justbite.path.level import _next_entry, fields_of, ground_of
+from justbite.path.level import fields_of, ground_of
 from justbite.path.plain import plain_part, rings_of
 from justbite.path.plane import Plane
 from justbite.path.program import Feeds, helix_drop
+from justbite.path.remaining import next_entry
 from justbite.plan import plan
 from tests.core.test_path import job, rectangle
 
@@ -66,7 +67,7 @@ class StandingTest(SimpleTestCase):
         discs = [Point(x, y).buffer(r) for (x, y), r in zip(((22, 22), (68, 68), (22, 68)), radii, strict=False)]
         cleared = -signed_distance(box(0, 0, 90, 90).difference(shapely.union_all(discs)), ground.grid, 15.0)
         plane = Plane(ground.grid, cleared, ground.room, 5.0, area.wall, 2.0)
-        return _next_entry(Clearing(plane, ground.rims, ground.corners), area, part, ground.reach, None, tried)
+        return next_entry(Clearing(plane, ground.rims, ground.corners), area, part, ground.reach, None, tried)
 
     def test_from_so_much_on(self) -> None:
         """Of 8100 mm2 a piece of 0.0005 counts by itself; it is seen without a rim of 0.5 mm."""

@@ -6,7 +6,6 @@ import json
 import math
 import tempfile
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 from unittest.mock import patch
@@ -16,14 +15,14 @@ from django.test import SimpleTestCase
 
 from justbite.cli import main
 from justbite.errors import ProgramError, StoppedError
-from justbite.model.moves import RAPID, Moves, lengths, sweep_angles
+from justbite.model.moves import Moves, lengths, sweep_angles
 from justbite.model.parse import parse_job
 from justbite.motion.clock import Drive, block_times
 from justbite.nc.reader import read_program
 from justbite.nc.writer import Heading, write_program
 from justbite.plan import plan
 from justbite.proof import lanes
-from justbite.proof.audit import Audit, audit_operation, measured
+from justbite.proof.audit import Audit, audit_operation
 from justbite.proof.running import ProofSettings, run_operation
 from justbite.proof.stockmap import PLAIN_TILES, Stock
 from justbite.tolerances import PROOF_BITE_CELLS
@@ -249,56 +248,6 @@ class AuditTest(SimpleTestCase):
         self.assertGreater(first.rapid, 1.0)
         # The heights of cells in part are rounded means.
         self.assertLess(second.removed, 2e-4 * first.removed)
-
-    def test_a_program_run_in_stretches_is_measured_as_at_once(self) -> None:
-        """Two levels with a way in each, ways over them, rapids into what stands: parted after each long rapid."""
-        level = "G0 X20 Y20 Z1\nG1 Z{z} F200\nG1 X40 F900\nG1 Y22 F901\nG1 X20 F900\nG1 Z{up} F12000\nG0 Z10\n"
-        code = level.format(z=-4, up=-3) + "G0 X10 Y30\nG0 Z-2\nG0 X14\nG0 Z10\n" + level.format(z=-8, up=-7)
-        moves = read_program((HEAD + code).replace("(LEVEL -8)", "(LEVEL -4)").replace("G1 Z-8", "(LEVEL -8)\nG1 Z-8"))
-        parsed = parse_job(job(rectangle(60, 45)))
-        operation, found, runs = parsed.operations[0], [], []
-        for most in (10**9, 1):
-            stock = Stock(parsed, 5 / 60, 0.002, tile_cells=50_000)
-            # The map is held between stretches all the same.
-            ran = run_operation(stock, parsed, operation, moves, 8.0, SETTINGS, kept=False, feed=900.0, most_steps=most)
-            runs.append(ran)
-            found.append(measured(ran, parsed, operation, moves, 2.0, 8.0, SETTINGS, 900.0, 6000.0, 0.1))
-        self.assertEqual(len(runs[0].stretches), 1)
-        # After each rapid that is longer than the window and does not come down; the rest is one.
-        ends = [stretch.rows.stop for stretch in runs[1].stretches]
-        self.assertEqual(ends[-1], len(moves))
-        self.assertGreater(len(ends), 4)
-        rapid = (moves.kind == RAPID) & (lengths(moves) > 1.25) & (moves.end[:, 2] >= moves.starts()[:, 2])
-        self.assertTrue(rapid[np.array(ends[:-1]) - 1].all())
-        one, many = found
-        for name in ("block", "position", "length", "depth", "entry"):
-            np.testing.assert_allclose(getattr(many.trace, name), getattr(one.trace, name), atol=1e-5, err_msg=name)
-        np.testing.assert_allclose(many.bearable, one.bearable)
-        names = "removed", "cut_length", "most_depth", "depth_999", "within", "chip", "entry_rate", "rapid", "drop"
-        for name in (*names, "left_over"):
-            self.assertGreater(getattr(one, name), 1e-3, name)
-            self.assertAlmostEqual(getattr(many, name) / getattr(one, name), 1.0, 5, name)
-        np.testing.assert_array_equal(runs[0].axial, runs[1].axial)
-        self.assertEqual(set(runs[0].axial[moves.feed < 1000].tolist()), {4.0})
-
-    def test_what_is_drawn_is_thinned_and_shows_the_most_of_what_is_left_out(self) -> None:
-        code = "G0 X20 Y20\nG1 Z-8 F500\nG1 X45 F900\nG1 Y21.5\nG1 X20 F901\n"
-        parsed, moves = parse_job(job(rectangle(60, 45))), read_program(HEAD + code)
-        whole, thin = (
-            audit_operation(
-                Stock(parsed, 5 / 60, 0.002), parsed, parsed.operations[0], moves, 2.0, 8.0,
-                replace(SETTINGS, drawn=drawn),
-            )
-            for drawn in (0.0, 2.0)
-        )  # fmt: skip
-        self.assertEqual((thin.most_depth, thin.removed, thin.within), (whole.most_depth, whole.removed, whole.within))
-        self.assertLess(len(thin.trace.block), 0.2 * len(whole.trace.block))
-        self.assertEqual(set(thin.trace.block.tolist()), set(whole.trace.block.tolist()))
-        for block in set(whole.trace.block.tolist()):
-            own, all_of = thin.trace.block == block, whole.trace.block == block
-            self.assertEqual(thin.trace.depth[own].max(), whole.trace.depth[all_of].max())
-            self.assertAlmostEqual(float(thin.trace.length[own].sum()), float(whole.trace.length[all_of].sum()), 4)
-            np.testing.assert_array_equal(thin.trace.position[own][-1], whole.trace.position[all_of][-1])
 
     def test_it_sees_a_cut_into_the_wall(self) -> None:
         self.assertEqual(audit("G0 X20 Y20\nG1 Z-8 F500\nG1 Y5.005 F900\n").gouge, 0)

@@ -13,8 +13,8 @@ from justbite.field.grid import Grid
 from justbite.model.parse import parse_job
 from justbite.path.clearing import Clearing
 from justbite.path.fronts import CONTACTS_APART, SWEEPS, Front, Piece, Points
-from justbite.path.level import _beside
 from justbite.path.plane import MOST_TAKEN, Plane
+from justbite.path.remaining import _beside
 from justbite.path.seeking import Seeker
 from justbite.path.ways import MOST_REFUSALS, Ways
 from justbite.plan import plan

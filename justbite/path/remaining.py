@@ -1,0 +1,114 @@
+"""What still stands after a run, and another way in to it."""
+
+from collections.abc import Iterator
+from dataclasses import replace
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from shapely.geometry import LineString, Polygon
+from shapely.geometry.base import BaseGeometry
+
+from justbite.field.pieces import pieces_of
+from justbite.path.area import Area
+from justbite.path.clearing import Clearing
+from justbite.path.contact import deepest
+from justbite.path.entry import LEAST_HELIX, LEAST_RAMP, Entry, Wish, find_entry, is_narrow, ramp_across
+from justbite.path.spine import arm_line
+
+LEAST_REST, MOST_REST, REST_SHARE = 0.1, 0.5, 0.0005
+"""How much material is worth an entry of its own at least: from so many to so many R squared, as a share of all."""
+LEAST_PIECE, MOST_ALL = 0.02, 0.0006
+"""R squared, and share of all: where all that stands is more than that, a piece of so much is worth one too. By the
+field less stands than does, by a rim of a tenth of R."""
+BESIDE, GAP, APART = 1.25, 1.1, 0.2
+"""R from what still stands where the cutter may come down beside it; to which it has to be clear there; and between the
+places that are looked at."""
+
+
+def _standing(work: Clearing, radius: float, reach: NDArray[np.bool_], least: float, little: float, much: float
+              ) -> Iterator[tuple[float, BaseGeometry]]:  # fmt: skip
+    """Pieces of material of at least `least` mm2 that still stand and that the cutter can take, the largest first.
+
+    Of at least `little` where those are more than `much` together. Each with its area: the shape reaches a little
+    over it.
+    """
+    grid = work.plane.grid
+    labels, counts = pieces_of((work.plane.cleared > 0.1 * radius) & reach)
+    sizes = counts[1:] * grid.cell**2
+    if sizes[sizes >= little].sum() > much:
+        least = min(least, little)
+    for k in np.argsort(-sizes):
+        if sizes[k] < least:
+            break
+        # Row by row, each run of nodes a box that reaches half-way into the next row.
+        edges = np.diff((labels == 1 + int(k)).astype(np.int8), axis=1, prepend=0, append=0)
+        j, first = np.nonzero(edges > 0)
+        last = np.nonzero(edges < 0)[1] - 1
+        x, y, rim = grid.x0, grid.y0 + j * grid.cell, 0.75 * grid.cell
+        boxes = shapely.box(x + first * grid.cell - rim, y - rim, x + last * grid.cell + rim, y + rim)
+        yield float(sizes[k]), shapely.union_all(boxes)
+
+
+def next_entry(work: Clearing, area: Area, part: Polygon, reach: NDArray[np.bool_], wish: Wish | None,
+                tried: list[BaseGeometry], arms: bool = True) -> Entry | None:  # fmt: skip
+    """A way into what still stands; None where that is little, or there is none. `arms`: into arms and corners too.
+
+    `tried`: pieces that the cutter came down beside, and little ones that had their way in; one that is not gone by
+    then would not go by another.
+    """
+    r2 = area.radius**2
+    whole = np.count_nonzero(reach) * work.plane.grid.cell**2
+    least = min(MOST_REST * r2, max(LEAST_REST * r2, REST_SHARE * whole)) if arms else MOST_REST * r2
+    for size, rest in _standing(work, area.radius, reach, least, LEAST_PIECE * r2 if arms else least, MOST_ALL * whole):
+        known, little = any(rest.intersects(other) for other in tried), size < least
+        if little and known:
+            continue
+        # Little pieces are mostly such that no pass gets hold of, and in a slot passes would loop.
+        ramped = little or is_narrow(part, area.radius)
+        entry = _inner_entry(work, area, part, rest, wish, arms) if ramped else None
+        if entry is None and not known:
+            entry = _beside(work, part, rest)
+        if entry is None and not ramped:
+            entry = _inner_entry(work, area, part, rest, wish, arms)
+        if entry is not None:
+            if little or entry.beside:
+                tried.append(rest)
+            return entry
+    return None
+
+
+def _beside(work: Clearing, part: Polygon, rest: BaseGeometry) -> Entry | None:
+    """Down in the clear beside what still stands: a cutter may end among films that no link leads out of."""
+    radius = work.plane.radius
+    # What stands is made of the rows of a field: thousands of corners.
+    about = rest.simplify(0.1 * radius).buffer(BESIDE * radius, quad_segs=4)
+    ring = shapely.segmentize(about.boundary.intersection(part), APART * radius)
+    spots = shapely.get_coordinates(ring)
+    wide = [deepest(work.plane.cleared, *work.plane.frame, x, y, GAP * radius, 0.0, np.inf) <= 0.0 for x, y in spots]
+    spots = spots[np.array(wide, dtype=bool)]
+    if not len(spots):
+        return None
+    nearest = spots[np.argmin(shapely.distance(shapely.points(spots), rest.centroid))]
+    return Entry("outside", nearest[None], None, beside=True)
+
+
+def _inner_entry(work: Clearing, area: Area, part: Polygon, rest: BaseGeometry, wish: Wish | None,
+                 arms: bool) -> Entry | None:  # fmt: skip
+    """A helix or ramp in the middle of what still stands; in arms and corners a ramp from what is cleared into them.
+
+    Where it is too short for either, a ramp across it.
+    """
+    radius = area.radius
+    kind = replace(wish, place=None) if wish is not None else None
+    inside = max(shapely.get_parts(rest.intersection(part)), key=lambda p: p.area, default=None)
+    if inside is not None and inside.area == 0.0:
+        inside = None
+    if arms and (inside is None or shapely.maximum_inscribed_circle(inside).length < LEAST_HELIX * radius):
+        line = arm_line(part, radius, rest, work.plane.all_clear)
+        if line is not None and LineString(line).length > LEAST_RAMP * radius:
+            return Entry("ramp", line, float(np.arctan2(*(line[-2] - line[-1])[::-1])), open_ends=(True, False))
+    if inside is None:
+        return None
+    whole = replace(area, material=area.free, holes=())
+    return find_entry(whole, inside, 0.0, kind) or ramp_across(part, inside, radius)
