@@ -8,7 +8,7 @@ from django.test import SimpleTestCase
 from justbite.model.moves import RAPID, lengths
 from justbite.model.parse import parse_job
 from justbite.nc.reader import read_program
-from justbite.proof.audit import audit_operation, measured
+from justbite.proof.audit import _Depths, audit_operation, measured
 from justbite.proof.running import run_operation
 from justbite.proof.stockmap import Stock
 from tests.core.test_path import job, rectangle
@@ -65,3 +65,18 @@ class StretchesTest(SimpleTestCase):
             self.assertEqual(thin.trace.depth[own].max(), whole.trace.depth[all_of].max())
             self.assertAlmostEqual(float(thin.trace.length[own].sum()), float(whole.trace.length[all_of].sum()), 4)
             np.testing.assert_array_equal(thin.trace.position[own][-1], whole.trace.position[all_of][-1])
+
+    def test_the_depth_under_which_a_share_of_the_length_lies(self) -> None:
+        """Added up in two goes, against all steps in order of their depths."""
+        random = np.random.default_rng(7)
+        depth = random.uniform(0.1, 2.0, 5000).astype(np.float32)
+        length = random.uniform(0.01, 0.3, 5000).astype(np.float32)
+        told = _Depths(2e-4)
+        self.assertEqual(told.under(0.999), 0.0)
+        told.add(depth[:3000], length[:3000])
+        told.add(depth[3000:], length[3000:])
+        order = np.argsort(depth)
+        below = np.cumsum(length[order], dtype=np.float64)
+        for share in (0.5, 0.99, 0.999):
+            exact = float(depth[order][np.searchsorted(below, share * below[-1])])
+            self.assertAlmostEqual(told.under(share), exact, delta=2.1e-4)
