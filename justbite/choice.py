@@ -10,7 +10,7 @@ import numpy as np
 
 from justbite.bite import solver
 from justbite.bite.case import Case
-from justbite.bite.known import STRAIGHT, KnownPath
+from justbite.bite.known import STRAIGHT, KnownPath, Sections
 from justbite.model.bite import Bite
 from justbite.model.job import Machine
 from justbite.model.moves import CUT, ENTRY, LINE, Moves, lengths
@@ -37,8 +37,9 @@ def path_seconds(moves: Moves, machine: Machine, tolerance: float) -> np.ndarray
     return block_times(moves, drive, tolerance)
 
 
-def known_path(moves: Moves, seconds: np.ndarray, bite: Bite, levels: float) -> KnownPath | None:
-    """What the path of one operation in so many `levels` was like; None when it cuts nothing."""
+def known_path(moves: Moves, seconds: np.ndarray, bite: Bite, case: Case, areas: tuple[Sections, ...] = ()
+               ) -> KnownPath | None:  # fmt: skip
+    """What the path of one operation was like; None when it cuts nothing. `areas`: what it cut, if that is told."""
     cut = moves.part == CUT
     length = lengths(moves)
     whole = float(length[cut].sum())
@@ -55,12 +56,13 @@ def known_path(moves: Moves, seconds: np.ndarray, bite: Bite, levels: float) -> 
         for k in np.unique(at)
     )
     feed = np.average(moves.feed[cut], weights=length[cut])
+    levels = replace(case, path=None, areas=areas or case.areas).levels(bite.ap)
     entry = moves.part == ENTRY
     return KnownPath(
         ae=bite.ae, steps=levels, cut_length=whole, radii=radii,
         link_seconds=float(seconds[~cut & ~entry].sum()), entry_seconds=float(seconds[entry].sum()),
         entry_feed=bite.entry_feed, faster=float(feed) / bite.feed,
-        removal_rate=bite.removal_rate,
+        removal_rate=bite.removal_rate, areas=areas,
     )  # fmt: skip
 
 
@@ -68,7 +70,11 @@ def promising(case: Case, bite: Bite, known: KnownPath) -> Bite | None:
     """The bite of the fewest predicted minutes, where it promises enough; else None."""
     if case.ae is not None and case.ap is not None:
         return None
-    other = solver.solve(replace(case, path=known), bite.best_removal_rate)
+    asked = {deep for _, deep in case.depths}
+    case = replace(case, path=known)
+    # Where some of it was not cut the best rate may be another.
+    same = {deep for _, deep in case.depths} == asked
+    other = solver.solve(case, bite.best_removal_rate if same else None)
     acceleration = case.machine.acceleration
     now, then = (known.seconds(b, acceleration, case.levels(b.ap)) for b in (bite, other))
     return other if then < (1.0 - LEAST_PROMISE) * now else None

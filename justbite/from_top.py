@@ -215,19 +215,23 @@ class _Scale:
             return None
         weight = weight_of(job, name, deep)
         bite = self._alone(job, index, weight) if self.apart else self._common(job, index)
-        return _Weighed(weight, bite, weight.seconds(bite, operation.follow_bite))
+        return _Weighed(weight, bite, weight.seconds(self._case(job, index), bite, operation.follow_bite))
 
     def seconds(self, job: Job, index: int, names: Iterable[str]) -> float:
         """Of several areas."""
         return sum(w.seconds for w in (self.weighed(job, index, name) for name in names) if w is not None)
 
-    def _alone(self, job: Job, index: int, weight: Weight) -> Bite:
+    def _case(self, job: Job, index: int) -> Case:
         if index not in self._cases:
             self._cases[index] = replace(case_for(job, job.operations[index]), path=None)
+        return self._cases[index]
+
+    def _alone(self, job: Job, index: int, weight: Weight) -> Bite:
+        case = self._case(job, index)
         key = index, weight.deep
         if key not in self._bites:
             areas = ((weight.size, weight.deep),)
-            self._bites[key] = solver.about(replace(self._cases[index], depth=sum(weight.deep), areas=areas))
+            self._bites[key] = solver.about(replace(case, depth=sum(weight.deep), areas=areas))
         return self._bites[key]
 
     def _common(self, job: Job, index: int) -> Bite:

@@ -63,7 +63,7 @@ class _Sharing:
             own = [self.areas[name] for name in group]
             sections = tuple((area.size, area.deep) for area in own)
             bite = solver.about(replace(self._case, depth=max(sum(area.deep) for area in own), areas=sections))
-            self._known[group] = sum(area.seconds(bite, self._follows) for area in own)
+            self._known[group] = sum(area.seconds(self._case, bite, self._follows) for area in own)
         return self._known[group]
 
     def order(self, groups: Sequence[Group]) -> list[Group] | None:

@@ -6,7 +6,7 @@ job -> bite per operation -> path -> motion -> NC text -> the text read back -> 
 import time
 from collections.abc import Callable
 from dataclasses import asdict, dataclass, replace
-from functools import partial
+from functools import lru_cache, partial
 from typing import Any
 
 import numpy as np
@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from justbite import __version__, rules, slower, tolerances
 from justbite.bite import solver
 from justbite.bite.case import Case
-from justbite.bite.conditions import SLACK, borne_chip, feed_law
+from justbite.bite.conditions import SLACK, at_depth, borne_chip, feed_law
 from justbite.bite.known import KnownPath
 from justbite.bite.slot import slot_depth, slot_removal
 from justbite.choice import Trial, known_path, path_seconds, promising
@@ -35,9 +35,10 @@ from justbite.nc.writer import Heading, write_program
 from justbite.part.beyond import with_standing
 from justbite.path.blocks import MovesBuilder
 from justbite.path.predrill import drilled_notes
+from justbite.path.program import FeedLaw
 from justbite.path.rough import Bears, add_operation
 from justbite.path.together import Tick, side_by_side
-from justbite.path.works import Limits, Swept, Work
+from justbite.path.works import Limits, Swept, Work, sections_cut
 from justbite.prepare import bite_of, case_for, check_job, depths_of
 from justbite.proof.against import held_against
 from justbite.proof.audit import Audit, renumbered
@@ -169,10 +170,15 @@ class _Step:
     def add(self, bite: Bite, first: float, last: float) -> tuple[list[Finding], list[Swept], list[Work]]:
         """Append the operation's moves with this bite; progress goes from share `first` to `last`."""
         case = self.case
+
+        @lru_cache
+        def shallow(deep: float) -> tuple[float, FeedLaw]:
+            level = at_depth(case, bite, deep)
+            return level.feed, feed_law(case, level)
+
         bears = Bears(
-            feed_law(case, bite), borne_chip(case, bite), slot_depth(case, bite),
-            slot_removal(case, bite),
-        )  # fmt: skip
+            feed_law(case, bite), borne_chip(case, bite), slot_depth(case, bite), slot_removal(case, bite), shallow
+        )
 
         def tick(share: float, what: str) -> None:
             self.tick(first + (last - first) * share, what)
@@ -198,7 +204,7 @@ def _by_minutes(step: _Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str,
     pinned = step.case.ae is not None and step.case.ap is not None
     findings, swept, works = step.add(bite, 0.0, 1.0 if pinned else 0.5)
     moves, seconds = step.measured(mark)
-    known = known_path(moves, seconds, bite, step.case.levels(bite.ap))
+    known = known_path(moves, seconds, bite, step.case, sections_cut(works))
     points = out.points - points
     trials = [Trial(bite.ae, bite.steps, float(seconds.sum()))]
     if known is None:
@@ -218,7 +224,8 @@ def _by_minutes(step: _Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str,
             bite, findings, points, swept = other, found, out.points - before, taken
         else:
             out.put_back(mark, kept)
-    told = replace(known, choose=chosen)
+    # One that was not chosen by what was cut is not told by it either.
+    told = replace(known, choose=chosen, areas=known.areas if chosen else ())
     if not chosen:
         bite = solver.told(step.case, bite, told)
     return bite, findings, _choice(trials, told, plain, yardstick, points, len(out) - mark), swept

@@ -7,18 +7,28 @@ from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 
+import numpy as np
+import shapely
+from shapely.geometry.base import BaseGeometry
+
 from justbite import catalogue, tolerances
 from justbite.bite import solver
 from justbite.bite.case import Case, case_of
 from justbite.errors import JobError
 from justbite.model.before import fresh_shape, sections
 from justbite.model.bite import Bite
-from justbite.model.job import Job, Machine, Material, Operation
-from justbite.model.shapes import keep_out_shape, shape_faults
-from justbite.model.stock import footprint
+from justbite.model.job import Job, Machine, Material, Operation, Region, Tool
+from justbite.model.kept import Kept
+from justbite.model.shapes import SAME, free_space, keep_out_shape, region_shape, shape_faults
+from justbite.model.stock import footprint, standing
 
 LEAST_SIZE = 1e-3
 """mm2 that an area counts at least."""
+LEAST_REACH, LEAST_ROOM, STRIP = 0.01, 0.7, 3.2
+"""R^2 from which on what a cutter comes to is cut; R that the room of its centre measures across, at least, where it can
+go in with neither air nor a plunge: no helix is smaller; R before open edges that it sweeps."""
+_COME_TO = Kept(512)
+"""Of the last regions."""
 
 
 def check_job(job: Job) -> tuple[Machine, Material]:
@@ -48,7 +58,8 @@ def case_for(job: Job, operation: Operation) -> Case:
     # Of many areas most are as deep as others.
     areas: dict[tuple[float, ...], float] = {}
     for name, own in deep.items():
-        size = fresh_shape(job, job.region(name), tolerances.CHORD).area
+        region = job.region(name)
+        size = fresh_shape(job, region, tolerances.CHORD).intersection(_come_to(operation, tool, region)).area
         areas[own] = areas.get(own, 0.0) + max(size, LEAST_SIZE)
     known = job.material if isinstance(job.material, str) else ""
     case = case_of(operation, tool, material, machine, max(map(sum, areas)), known)
@@ -56,12 +67,39 @@ def case_for(job: Job, operation: Operation) -> Case:
 
 
 def depths_of(job: Job, operation: Operation) -> dict[str, tuple[float, ...]]:
-    """How deep the sections of each area of an operation are, mm; of those areas where something is to be cut."""
+    """How deep the sections of each area of an operation are, mm; of those areas where something is to be cut.
+
+    An area that the cutter does not come into asks nothing of its bite, nor one where no stock stands; where that goes
+    for all of them, all are told.
+    """
     found = {}
     for region in (job.region(n) for n in operation.regions):
         if deep := sections(job, operation, region, tolerances.CHORD):
             found[region.name] = deep
-    return found
+    tool = job.tool(operation.tool)
+    least = LEAST_REACH * (tool.diameter / 2) ** 2
+
+    def is_cut(name: str) -> bool:
+        region = job.region(name)
+        stock = standing(job.stock, region.bottom + SAME, tolerances.CHORD)
+        return bool(_come_to(operation, tool, region).intersection(stock).area > least)
+
+    return {name: deep for name, deep in found.items() if is_cut(name)} or found
+
+
+def _come_to(operation: Operation, tool: Tool, region: Region) -> BaseGeometry:
+    """What of an area a cutter can come to, as if nothing else stood before its open edges."""
+    radius, wall = tool.diameter / 2, operation.allowance.wall
+
+    def make() -> BaseGeometry:
+        locus = free_space(region, STRIP * radius + wall, tolerances.CHORD).buffer(-radius - wall)
+        parts = shapely.get_parts(locus)
+        if not (region.open_edges or region.drilled or tool.centre_cutting):
+            x1, y1, x2, y2 = shapely.bounds(parts).T
+            parts = parts[np.hypot(x2 - x1, y2 - y1) > LEAST_ROOM * radius]
+        return shapely.union_all(parts).buffer(radius).intersection(region_shape(region, tolerances.CHORD))
+
+    return _COME_TO.get(region, (radius, wall, tool.centre_cutting), make)
 
 
 def _faults_of(test: Callable[[], object]) -> list[str]:

@@ -5,7 +5,8 @@ from dataclasses import dataclass
 import shapely
 
 from justbite import tolerances
-from justbite.bite.case import levels_of
+from justbite.bite.case import Case, levels_of
+from justbite.bite.conditions import at_depth
 from justbite.model.before import fresh_shape
 from justbite.model.bite import Bite
 from justbite.model.job import Job
@@ -31,11 +32,20 @@ class Weight:
     def volume(self) -> float:
         return self.size * sum(self.deep)
 
-    def seconds(self, bite: Bite, follows: bool) -> float:
-        """How long it takes at full bite: where it is narrower than that, chips are thinner and the feed may follow."""
+    def seconds(self, case: Case, bite: Bite, follows: bool) -> float:
+        """How long it takes with a bite of the case, at full bite.
+
+        Where the feed follows it is quicker where the area is narrower than the bite, chips being thinner, and on
+        levels that are less deep.
+        """
         taken = min(bite.ae, self.width)
-        feed = bite.feed / 60.0 * ((bite.ae / taken) ** 0.5 if follows else 1.0)
-        return sum(levels_of(d, bite.ap) for d in self.deep) * self.size / (taken * feed)
+        quicker = (bite.ae / taken) ** 0.5 if follows else 1.0
+        found = 0.0
+        for deep in self.deep:
+            levels = levels_of(deep, bite.ap)
+            feed = at_depth(case, bite, deep / levels).feed if follows else bite.feed
+            found += levels * self.size / (taken * quicker * feed / 60.0)
+        return found
 
 
 def weight_of(job: Job, name: str, deep: tuple[float, ...]) -> Weight:

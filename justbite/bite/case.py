@@ -4,7 +4,7 @@ import math
 from dataclasses import dataclass
 
 from justbite.bite import engagement
-from justbite.bite.known import KnownPath
+from justbite.bite.known import KnownPath, Sections
 from justbite.bite.preferred import preferred
 from justbite.model.job import Machine, Material, Operation, Tool
 
@@ -21,8 +21,6 @@ FACED = {"N": 0.7, "P": 0.7, "K": 0.7, "M": 0.5, "S": 0.25}
 less where it hardens as it is cut, a quarter where heat stays in the edge."""
 SLOT_SPEED = 0.6
 """Cutting speed at the full width over that of a small bite (common practice); in between by the engagement angle."""
-Sections = tuple[float, tuple[float, ...]]
-"""How large an area is, and how deep its sections are, that levels do not reach across."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,8 +54,9 @@ class Case:
 
     @property
     def depths(self) -> tuple[Sections, ...]:
-        """The areas, one at least."""
-        return self.areas or ((1.0, (self.depth,)),)
+        """The areas, one at least; of a known path those that were cut."""
+        cut = self.path.areas if self.path is not None else ()
+        return cut or self.areas or ((1.0, (self.depth,)),)
 
     def step(self, most: float) -> float:
         """mm of the deepest level where none is deeper than `most`, all of a section being equal."""

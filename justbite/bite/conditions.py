@@ -1,6 +1,7 @@
 """One set of conditions: speed and feed for a radial and an axial depth, and what they make of every ceiling."""
 
 import math
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -64,6 +65,19 @@ def held(case: Case, bite: Bite) -> Bite:
     phi = math.radians(bite.angle)
     ripple = load.peak_over_mean(case.tool, bite.ap, phi)
     return _bite(case, bite.ae, bite.ap, bite.steps, phi, ripple, bite.speed, bite.feed * factor)
+
+
+def at_depth(case: Case, bite: Bite, depth: float) -> Bite:
+    """The bite on a level that is only `depth` mm deep: as wide, at the same speed, and its feed as quick as it may be.
+
+    Where power, torque or bending hold the feed of the deepest level back, one that is less deep takes the whole chip.
+    The bite itself where that is no quicker, or its feed is pinned.
+    """
+    if case.feed is not None or depth >= bite.ap * (1.0 - SLACK):
+        return bite
+    slow = replace(case, speed=bite.speed)
+    shallow = held(slow, wanted(slow, bite.ae, depth, bite.steps))
+    return shallow if shallow.feed > bite.feed else bite
 
 
 LOADS = ("power", "torque", "cutter bending", "bending stress")

@@ -10,6 +10,8 @@ from typing import Any
 
 from justbite.model.bite import Bite
 
+Sections = tuple[float, tuple[float, ...]]
+"""How large an area is, mm2, and how deep its sections are, mm, that levels do not reach across."""
 STRAIGHT = 1e9
 TIGHT_SHARE = 0.1
 """Share of the cutting length that is in the path's tightest curves, for the ceiling told."""
@@ -32,13 +34,17 @@ class KnownPath:
     """Mean feed of the cuts over the bite's, where it follows the bite."""
     removal_rate: float = 0.0
     """Of the bite, cm3/min; 0 where it is not known."""
+    areas: tuple[Sections, ...] = ()
+    """What was cut, where that is not all that was asked for: what a cutter does not come to, or finds gone."""
     choose: bool = True
     """Whether the fewest minutes are chosen by it; False: only its curves are told."""
 
     @staticmethod
     def of(told: dict[str, Any]) -> "KnownPath":
         """From plain data, as a report keeps it."""
-        return KnownPath(**{**told, "radii": tuple((float(r), float(s)) for r, s in told["radii"])})
+        radii = tuple((float(r), float(s)) for r, s in told["radii"])
+        areas = tuple((float(size), tuple(map(float, deep))) for size, deep in told.get("areas", ()))
+        return KnownPath(**{**told, "radii": radii, "areas": areas})
 
     def seconds(self, bite: Bite, acceleration: float, steps: float | None = None) -> float:
         """Predicted seconds of the operation with another bite; `steps`: its levels, where they are not the bite's."""

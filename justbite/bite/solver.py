@@ -40,7 +40,7 @@ def solve(case: Case, best_rate: float | None = None) -> Bite:
     cm3/min, where it is known from solving the case before."""
     bite = best(case)
     if best_rate is None:
-        free = replace(case, ae=None, ap=None, speed=None, feed=None, path=None)
+        free = replace(case, ae=None, ap=None, speed=None, feed=None, path=None, areas=case.depths)
         best_rate = (best(free) if case.pinned or case.path else bite).removal_rate
     # A pin may break a ceiling and so beat the best that the ceilings allow.
     most = max(best_rate, bite.removal_rate if _sound(bite) else 0.0)

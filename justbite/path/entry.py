@@ -8,9 +8,12 @@ from numpy.typing import NDArray
 from shapely.geometry import Polygon
 
 from justbite.path.area import LEAST_HELIX, MOST_HELIX, SNUG, Area, Hole, air_start, longest_line
+from justbite.path.lines import length_of
 
 SPOTS, NEARLY = 60, 0.97
 """Places tried each way for an entry, and from what share of the greatest width on one counts as as wide."""
+FEW_SPOTS = 16
+"""The same for a ramp where none fits in the widest place."""
 SLOT = 1.6
 """Half the width that the centre has, in R, up to which an area is cleared as a slot, from one end."""
 ROUND = 0.65
@@ -88,7 +91,7 @@ def find_entry(area: Area, part: Polygon, clearance: float, wish: Wish | None = 
     spare = widest - area.wall
     ways = {
         "helix": lambda: _circle_entry("helix", x, y, min(MOST_HELIX * area.radius, spare), area.radius),
-        "ramp": lambda: _line_entry("ramp", part, x, y, MOST_RAMP * area.radius, area.radius),
+        "ramp": lambda: _ramp(part, x, y, area.radius, anywhere=place is None),
         "plunge": lambda: _plunge(part, x, y, spare, area.radius) if wish.plunge else None,
     }
     # In a slot hardly wider than the cutter a wider bend may take a helix; but the slot itself is ramped through.
@@ -140,6 +143,24 @@ def _line_entry(kind: str, part: Polygon, x: float, y: float, most: float, radiu
     if float(np.hypot(*way)) < LEAST_RAMP * radius:
         return None
     return Entry(kind, np.array([a, b]), float(np.arctan2(way[1], way[0])) + np.pi)
+
+
+def _ramp(part: Polygon, x: float, y: float, radius: float, anywhere: bool) -> Entry | None:
+    """A ramp through (x, y); where none fits there and it may be `anywhere`, along the longest line of many.
+
+    Where gaps between pins meet there is most room, but the longest way leads along one of its sides.
+    """
+    x1, y1, x2, y2 = part.bounds
+    xs, ys = (v.ravel() for v in np.meshgrid(np.linspace(x1, x2, FEW_SPOTS), np.linspace(y1, y2, FEW_SPOTS)))
+    own = shapely.intersects_xy(part, xs, ys) & anywhere
+    entries = (
+        _line_entry("ramp", part, a, b, MOST_RAMP * radius, radius)
+        for a, b in [(x, y), *zip(xs[own].tolist(), ys[own].tolist(), strict=True)]
+    )
+    first = next(entries)
+    if first is not None:
+        return first
+    return max((e for e in entries if e is not None), key=lambda e: length_of(e.points), default=None)
 
 
 def ramp_across(part: Polygon, rest: Polygon, radius: float) -> Entry | None:

@@ -54,14 +54,16 @@ class Bears:
     """mm that a stroke at full width may be deep."""
     removal: float = math.inf
     """mm3/min that the full width may take, whatever the bite takes."""
+    shallow: Callable[[float], tuple[float, FeedLaw]] | None = None
+    """mm/min, and by which law, levels are cut that are only so many mm deep; used where the operation wants feeds to
+    follow the bite."""
 
 
 def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite, machine: Machine,
                   material: Material, travel: float, limits: Limits, progress: Progress, clock: Clock,
                   bears: Bears | None = None, before: Sequence[Swept] = (), later: bool = False,
                   ) -> tuple[list[Finding], list[Swept], list[Work]]:  # fmt: skip
-    """Append the moves of one roughing operation to `out`. Returns its findings, what it takes out, and what there was
-    to cut.
+    """Append the moves of one roughing operation to `out`. Returns its findings, what it takes out, and what it cuts.
 
     `clock` tells how many seconds moves take on the machine: the quickest way is chosen by it. `before`: what
     operations before this one have taken out; `later`: whether others follow, and what this one takes out is to be
@@ -87,6 +89,7 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         clock, bite.ae, bite.ap, Heights(travel, job.approach_gap, operation.hover, stock_heights(job.stock)[1]), feeds,
         tolerance, tool.diameter / 2,
         max(job.approach_gap, limits.clear_share * tool.diameter / 2), operation.tolerance,
+        bears.shallow if operation.follow_bite else None,
     )  # fmt: skip
     known: dict[str, _Worked] = {}
     cut_of: dict[str, BaseGeometry] = {}
@@ -127,7 +130,8 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         shape = shapely.union_all([plan.swept for plan in made])
         film = work.area.snap + limits.chord_share * terms.radius
         swept.append(Swept(shape, work.bottom, terms.radius, film))
-    return findings, swept, works
+    cut = [work for work, made in zip(works, plans, strict=True) if any(plan.paths for plan in made)]
+    return findings, swept, cut
 
 
 @dataclass(frozen=True, slots=True)
@@ -193,11 +197,19 @@ class _Terms:
     clearance: float
     rounding: float
     """How much corners may be rounded off."""
+    shallow: Callable[[float], tuple[float, FeedLaw]] | None
+    """Feed and law on levels that are only so many mm deep."""
 
     def add(self, out: MovesBuilder, level: "_Level") -> None:
         """Append one level."""
-        heights = replace(self.heights, roomy=level.roomy)
-        add_level(out, level.paths, level.above, level.z, self.ae, heights, self.feeds, self.tolerance, self.radius)
+        self._level(out, level.paths, level.above, level.z, replace(self.heights, roomy=level.roomy))
+
+    def _level(self, out: MovesBuilder, paths: list[PartPath], above: float, z: float, heights: Heights) -> None:
+        feeds = self.feeds
+        if self.shallow is not None and above - z < self.step - SAME:
+            cut, law = self.shallow(round(above - z, 6))
+            feeds = replace(feeds, cut=cut, follow=law, grazing=law)
+        add_level(out, paths, above, z, self.ae, heights, feeds, self.tolerance, self.radius)
 
     def seconds(self, paths: Sequence[PartPath], work: Work) -> float:
         """How long a plan's first level takes, or where levels are not alike one of them on average.
@@ -212,7 +224,7 @@ class _Terms:
         told = [(work.top, levels[0])] if alike else list(pairwise((work.top, *levels)))
         out = MovesBuilder(np.array([*own[0].entry.points[0], self.heights.travel]))
         for above, z in told:
-            add_level(out, own, above, z, self.ae, self.heights, self.feeds, self.tolerance, self.radius)
+            self._level(out, own, above, z, self.heights)
         return self.clock(out.build()) / len(told)
 
     @property

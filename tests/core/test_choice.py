@@ -30,7 +30,7 @@ class KnownPathTest(SimpleTestCase):
         out.to(LINE, 0.0, 10.0, -8.0, 9000.0, LINK)
         moves = out.build()
         seconds = np.array([1.0, 2.0, 3.0, 4.0])
-        known = known_path(moves, seconds, self.bite, 1.0)
+        known = known_path(moves, seconds, self.bite, self.case)
         assert known is not None
         arc = 5.0 * math.pi
         self.assertAlmostEqual(known.cut_length, 30.0 + arc, places=9)
@@ -49,7 +49,7 @@ class KnownPathTest(SimpleTestCase):
         for r in radii:
             out.to(COUNTERCLOCKWISE, at + 2.0 * r, 0.0, -8.0, 100.0, CUT, (at + r, 0.0))
             at += 2.0 * r
-        known = known_path(out.build(), np.ones(200), self.bite, 1.0)
+        known = known_path(out.build(), np.ones(200), self.bite, self.case)
         assert known is not None
         self.assertLessEqual(len(known.radii), CLASSES)
         self.assertAlmostEqual(sum(share for _, share in known.radii), 1.0, places=9)
@@ -59,7 +59,7 @@ class KnownPathTest(SimpleTestCase):
     def test_nothing_cut_is_no_path(self) -> None:
         out = MovesBuilder(np.array([0.0, 0.0, 0.0]))
         out.to(LINE, 0.0, 0.0, -8.0, 500.0, ENTRY)
-        self.assertIsNone(known_path(out.build(), np.ones(1), self.bite, 1.0))
+        self.assertIsNone(known_path(out.build(), np.ones(1), self.bite, self.case))
 
 
 class PredictionTest(SimpleTestCase):
