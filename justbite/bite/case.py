@@ -14,11 +14,13 @@ SLOT_DEPTHS = {"N": 1.0, "P": 0.25, "K": 0.25, "M": 0.2, "S": 0.15, "H": 0.1}
 """Depth over D by ISO 513 group that a full width is given at the cutting speed of a small bite. Common practice, no
 source: slots in steel are given a half to one D at two thirds of that speed; half of that and less here, as the speed
 stays."""
-SHALLOW = 0.25
-"""Depth over D, at most, of what may be faced: taken wider than a bite of constant engagement."""
-FACED = {"N": 0.7, "P": 0.7, "K": 0.7, "M": 0.5, "S": 0.25}
-"""Radial depth over D by group that is faced at; others are not. Common practice, no source: 60 to 80 % of the cutter,
-less where it hardens as it is cut, a quarter where heat stays in the edge."""
+WIDE_DEPTHS = {"N": 1.0, "P": 0.5, "K": 0.5, "M": 0.2, "S": 0.15, "H": 0.1}
+"""Depth over D by group down to which it may be taken wider than a bite of constant engagement. Common practice, no source:
+a cutter's sides are given half of D to 0.7 D where it goes a half to one D deep, slower than a thin bite; here twice what a
+slot is given in steel and iron, where the speed stays, and no more than that in what hardens or keeps the heat."""
+WIDE = {"N": 0.7, "P": 0.7, "K": 0.7, "M": 0.5, "S": 0.25}
+"""Radial depth over D by group that is taken there; in others none is wider. Common practice, no source: 60 to 80 % of the
+cutter on faces, less where it hardens as it is cut, a quarter where heat stays in the edge."""
 SLOT_SPEED = 0.6
 """Cutting speed at the full width over that of a small bite (common practice); in between by the engagement angle."""
 
@@ -80,17 +82,17 @@ class Case:
     def most_bite(self) -> float:
         """Largest radial depth, mm: the material's, or wider where all that is cut is shallow.
 
-        As wide as it is faced at down to SHALLOW (or what a full width is given, if that is less), and from there on
-        less, by the square of the depth: at half as deep again it is the material's in most.
+        As wide as WIDE down to WIDE_DEPTHS (or what the material's own slots are given, if that is less), and from
+        there on less, by the square of the depth: at half as deep again it is the material's in most.
         """
-        diameter, own = self.tool.diameter, self.material.most_bite_share
-        shallow = min(SHALLOW, self.material.slot_share or SLOT_DEPTHS[self.material.group]) * diameter
+        diameter, own, group = self.tool.diameter, self.material.most_bite_share, self.material.group
+        shallow = min(WIDE_DEPTHS[group], self.material.slot_share or WIDE_DEPTHS[group]) * diameter
         deepest = max(d for _, deep in self.depths for d in deep)
-        faced = FACED.get(self.material.group, own) * min(1.0, shallow / deepest) ** 2
-        return max(own, faced) * diameter
+        wide = WIDE.get(group, own) * min(1.0, shallow / deepest) ** 2
+        return max(own, wide) * diameter
 
     def speed_share(self, angle: float) -> float:
-        """Cutting speed at an engagement of `angle` radians over that of a small bite: less where it is faced."""
+        """Cutting speed at an engagement of `angle` radians over that of a small bite: less where it is wide."""
         own = engagement.angle_of(self.material.most_bite_share * self.tool.diameter, self.tool.diameter)
         if angle <= own or self.most_bite <= self.material.most_bite_share * self.tool.diameter:
             return 1.0

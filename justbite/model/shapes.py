@@ -158,18 +158,29 @@ def free_space(region: Region, strip: float, chord: float, others: BaseGeometry 
 
 def without_seams(shape: BaseGeometry, by: float = ONE_BORDER) -> BaseGeometry:
     """A shape without seams, up to twice `by` mm wide, between borders that are one."""
-    return shape.buffer(by, join_style="mitre").buffer(-by, join_style="mitre")
+    return mitred(mitred(shape, by), -by)
+
+
+def mitred(shape: BaseGeometry, by: float) -> BaseGeometry:
+    """A shape made larger by so many mm, or smaller, that keeps its corners.
+
+    Where hairs come together a border may cross itself, and nothing can be worked out with that: it is mended.
+    """
+    moved = shape.buffer(by, join_style="mitre")
+    if moved.is_valid:
+        return moved
+    return shapely.union_all([g for g in shapely.get_parts(shapely.make_valid(moved)) if g.area > 0.0])
 
 
 def _zone_beyond(outline: Polygon, others: BaseGeometry) -> BaseGeometry:
     """What of other areas lies beyond an outline, and up to it."""
-    return others.difference(outline).buffer(-ONE_BORDER, join_style="mitre").buffer(2 * ONE_BORDER, join_style="mitre")
+    return mitred(mitred(others.difference(outline), -ONE_BORDER), 2 * ONE_BORDER)
 
 
 def _stretched(outline: Polygon, region: Region, chains: list[NDArray[np.float64]], strip: float) -> BaseGeometry:
     """The outline with a strip of air beyond its open edges."""
     if is_all_open(region):
-        return outline.buffer(strip, join_style="mitre")
+        return mitred(outline, strip)
     # Joined with a hair of overlap, so that no seam is left along the open edge.
     free = shapely.union_all([outline, *(_beside(c, strip).buffer(1e-4) for c in chains)])
     return free.difference(_closed_edges(outline, chains))
@@ -307,7 +318,7 @@ def _led_into(job: Job, region: Region, chord: float) -> list[Region]:
 
 def overlap(one: Region, other: Region, chord: float) -> bool:
     """Whether two areas lie over or in each other; borders that are one in all but their chords do not."""
-    own = region_shape(one, chord).buffer(-ONE_BORDER, join_style="mitre")
+    own = mitred(region_shape(one, chord), -ONE_BORDER)
     return bool(own.intersection(region_shape(other, chord)).area > OVERLAP)
 
 
@@ -321,7 +332,7 @@ def beside(job: Job, region: Region, chord: float) -> tuple[BaseGeometry, BaseGe
     deeper: list[BaseGeometry] = []
     floors: list[BaseGeometry] = []
     if region.open_edges:
-        own = region_shape(region, chord).buffer(-ONE_BORDER, join_style="mitre")
+        own = mitred(region_shape(region, chord), -ONE_BORDER)
         for other in job.regions:
             if other.name != region.name:
                 shape, shallow = region_shape(other, chord), other.bottom > region.bottom + SAME

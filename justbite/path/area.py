@@ -14,7 +14,7 @@ from shapely.geometry import Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from justbite.model.job import Job, Region
-from justbite.model.shapes import beside, job_space, region_shape, uncut_shape, without_seams
+from justbite.model.shapes import beside, job_space, mitred, region_shape, uncut_shape, without_seams
 from justbite.model.stock import standing
 
 MOST_LEFT = 0.001
@@ -143,8 +143,7 @@ def make_area(job: Job, region: Region, radius: float, allowance: float, snap: f
     material = (shape if deeper.is_empty else shape.union(free.intersection(deeper))).intersection(stock)
     if not gone.is_empty:
         # Borders that are one to the micrometre leave hairs, which would stand in the way of a rapid.
-        left = material.difference(gone).buffer(-HAIR, join_style="mitre")
-        material = left.buffer(HAIR, join_style="mitre").intersection(material)
+        material = mitred(mitred(material.difference(gone), -HAIR), HAIR).intersection(material)
     if not deeper.is_empty:
         # Borders of two areas are one but for their chords: no seam may stay between them.
         material = without_seams(material)

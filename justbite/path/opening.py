@@ -51,8 +51,8 @@ SLOW_HELIX = 0.08
 """How long the usual way in takes, over the whole cut, from which on one that is drawn out is weighed."""
 MOST_TIP = 1.0
 """R: how much farther than a middle line a ramp goes to the end of a slot at most."""
-SHORTEST = 2.0
-"""R: a shorter line is no long ramp."""
+SHORTEST, SHORT_ARM = 2.0, 1.0
+"""R: a shorter line is no long ramp; and one into an arm beside what is cleared."""
 SHORT = 0.2
 """Pieces of fronts that are not counted, R: they are cut with their neighbours."""
 RETURN, TAPER = 0.5, 0.6
@@ -163,7 +163,7 @@ def _from_outside(usual: Entry, area: Area, part: Polygon, wish: Wish, target: f
     radius = area.radius
     found = [usual]
     through = [_opened(_ramp(n), area) for n in neck_lines(part, radius, NECK, whole=True)]
-    through = [ramp for ramp in through if _cuts(ramp, area)]
+    through = [ramp for ramp in through if _cuts(ramp, area, SHORT_ARM)]
     if through:
         found.append(replace(usual, before=tuple(through)))
     grooves = [ramp for neck in necks_of(part, radius, NECK) for ramp in _all_through(neck, part, area)]
@@ -202,9 +202,9 @@ def _opened(ramp: Entry, area: Area) -> Entry:
     return replace(ramp, chosen=True, open_ends=(first, last))
 
 
-def _cuts(ramp: Entry, area: Area) -> bool:
-    """Whether a ramp leads through enough material to be worth it."""
-    return bool(LineString(ramp.points).intersection(area.material).length > SHORTEST * area.radius)
+def _cuts(ramp: Entry, area: Area, least: float = SHORTEST) -> bool:
+    """Whether a ramp leads through at least so many R of material, enough to be worth it."""
+    return bool(LineString(ramp.points).intersection(area.material).length > least * area.radius)
 
 
 def _worth_planning(usual: Entry, area: Area, part: Polygon, target: float, pace: Pace) -> list[Entry]:

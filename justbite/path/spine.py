@@ -36,7 +36,7 @@ WITHIN = 1e-4
 """R by which it may pass over a border there: at corners that jut into a slot its own edges do."""
 STRAIGHTEN = (1.0, 0.5, 0.2, 0.05, 0.01, 0.002, 0.0005)
 """Shares of that which are tried: the first that keeps the line inside."""
-NECK_LENGTH, NECK_MIDDLE = 2.0, (0.5, 0.25, 0.1)
+NECK_LENGTH, ARM_LENGTH, NECK_MIDDLE = 2.0, 1.0, (0.5, 0.25, 0.1)
 """Least length of a neck, R; share of its widest place that it has all along its line: the first that gives one."""
 MOST_RINGS = 4
 """Islands round which a ring of their own is tried, those with the longest ways round them."""
@@ -71,13 +71,13 @@ def spines(part: Polygon, radius: float, shares: tuple[float, ...]) -> list[Poin
     return found
 
 
-def necks_of(part: Polygon, radius: float, narrow: float) -> list[Polygon]:
+def necks_of(part: Polygon, radius: float, narrow: float, least: float = NECK_LENGTH) -> list[Polygon]:
     """What of `part` has no room for more than `narrow` R to either side of the centre, and is worth a ramp."""
     wide = narrow * radius
     rooms = part.buffer(-wide).buffer(1.02 * wide)
     if rooms.is_empty:
         return []
-    return [n for n in shapely.get_parts(part.difference(rooms)) if n.area > 0.1 * NECK_LENGTH * wide * radius]
+    return [n for n in shapely.get_parts(part.difference(rooms)) if n.area > 0.1 * least * wide * radius]
 
 
 def neck_lines(part: Polygon, radius: float, narrow: float, whole: bool = False) -> list[Points]:
@@ -86,7 +86,8 @@ def neck_lines(part: Polygon, radius: float, narrow: float, whole: bool = False)
     `narrow`: half the width that the centre has there, at most; R. `whole`: arms that taper off are followed to where
     they are a tenth as wide as at their mouth.
     """
-    necks = necks_of(part, radius, narrow)
+    least = ARM_LENGTH if whole else NECK_LENGTH
+    necks = necks_of(part, radius, narrow, least)
     if not necks:
         return []
     spots, room, edges = middle(part, radius)
@@ -103,7 +104,7 @@ def neck_lines(part: Polygon, radius: float, narrow: float, whole: bool = False)
             if whole:
                 on = _trimmed(_trimmed(on, spots, room, forks)[::-1], spots, room, forks)
             row = spots[on]
-            if len(row) > 1 and LineString(row).length > NECK_LENGTH * radius:
+            if len(row) > 1 and LineString(row).length > least * radius:
                 break
         else:
             continue

@@ -12,7 +12,7 @@ import numpy as np
 from django.test import SimpleTestCase
 
 from justbite import catalogue
-from justbite.bite.case import FACED, SHALLOW, SLOT_SPEED, Case
+from justbite.bite.case import SLOT_DEPTHS, SLOT_SPEED, WIDE, WIDE_DEPTHS, Case
 from justbite.bite.conditions import conditions
 from justbite.bite.solver import solve
 from justbite.model.before import cut_top, uncut_above
@@ -44,11 +44,13 @@ def face_over_pocket() -> dict[str, Any]:
 
 class WideTest(SimpleTestCase):
     def test_how_wide_by_depth(self) -> None:
-        """12 mm in aluminium: 0.7 D down to 3 mm, at 4 mm 9/16 of that, from 4.6 mm on the material's 0.3 D."""
-        for depth, most in ((0.5, 8.4), (3.0, 8.4), (4.0, 8.4 * 9 / 16), (4.7, 3.6), (24.0, 3.6)):
+        """12 mm in aluminium: 0.7 D down to 12 mm, at 16 mm 9/16 of that, from 18.4 mm on the material's 0.3 D."""
+        for depth, most in ((0.5, 8.4), (12.0, 8.4), (16.0, 8.4 * 9 / 16), (18.4, 3.6), (24.0, 3.6)):
             self.assertAlmostEqual(case(depth=depth).most_bite, most)
+        for depth, most in ((6.0, 8.4), (8.0, 8.4 * 9 / 16), (12.0, 3.0)):
+            self.assertAlmostEqual(case("structural-steel", depth).most_bite, most)
         steel = case("structural-steel", 1.0)
-        self.assertAlmostEqual(steel.most_bite, FACED["P"] * 12)
+        self.assertAlmostEqual(steel.most_bite, WIDE["P"] * 12)
         thin = steel.material.model_copy(update={"slot_share": 0.05})
         self.assertAlmostEqual(replace(steel, material=thin).most_bite, max(8.4 * 0.36, thin.most_bite_share * 12))
 
@@ -64,8 +66,8 @@ class WideTest(SimpleTestCase):
                 self.assertAlmostEqual(case(material, depth).most_bite, most)
 
     def test_the_deepest_area_decides(self) -> None:
-        areas = ((5000.0, (1.0,)), (800.0, (10.0,)))
-        self.assertAlmostEqual(replace(case(depth=10.0), areas=areas).most_bite, 3.6)
+        areas = ((5000.0, (1.0,)), (800.0, (20.0,)))
+        self.assertAlmostEqual(replace(case(depth=20.0), areas=areas).most_bite, 3.6)
         self.assertAlmostEqual(replace(case(depth=1.0), areas=areas[:1]).most_bite, 8.4)
 
     def test_how_fast(self) -> None:
@@ -91,7 +93,8 @@ class WideTest(SimpleTestCase):
             # Wider is no quicker than the slower speed and the fuller chip let it be.
             narrow = conditions(made, made.material.most_bite_share * 12, 1.0, 1)
             self.assertTrue(1.2 < best.removal_rate / narrow.removal_rate < 2.0)
-        self.assertLessEqual(SHALLOW, 0.25)
+        # No less deep than the full width itself may be.
+        self.assertTrue(all(WIDE_DEPTHS[group] >= deep for group, deep in SLOT_DEPTHS.items()))
 
 
 class FaceTest(SimpleTestCase):

@@ -9,12 +9,13 @@ from typing import Any
 
 import numpy as np
 import pint
+import shapely
 from django.test import SimpleTestCase
 
 from justbite.errors import InputError, JobError
 from justbite.model.job import Job
 from justbite.model.parse import load_job, parse_job
-from justbite.model.shapes import free_space, open_chains, polygon_of, region_shape
+from justbite.model.shapes import free_space, mitred, open_chains, polygon_of, region_shape
 from justbite.prepare import check_job
 from justbite.units import read_quantity
 
@@ -119,6 +120,19 @@ class ShapeTest(SimpleTestCase):
         data = document()
         data["regions"][2]["open_edges"] = [5, 0]
         self.assertEqual(len(open_chains(parse_job(data).regions[2], 0.01)), 1)
+
+    def test_what_is_moved_by_a_hair_can_be_worked_with(self) -> None:
+        """A corner between two hairs: moved out by another it crosses itself, and GEOS works out nothing with it."""
+        corner = shapely.Polygon([
+            (54.803193577727484, 31.898995470836194), (54.8232, 31.89474297450663), (54.8232, 31.879), (54.7832, 31.879),
+            (54.783199999999994, 31.90415095768251), (54.79595381166843, 31.900733584145527),
+            (54.80319347034152, 31.898995495875127), (54.80319349729719, 31.898995490098912),
+        ])  # fmt: skip
+        self.assertFalse(corner.buffer(1e-4, join_style="mitre").is_valid)
+        moved = mitred(corner, 1e-4)
+        self.assertTrue(moved.is_valid)
+        self.assertAlmostEqual(moved.area, corner.area + 1e-4 * corner.length, delta=1e-7)
+        self.assertAlmostEqual(moved.intersection(corner).area, corner.area, places=9)
 
 
 class QuantityTest(SimpleTestCase):
