@@ -180,10 +180,10 @@ def solver_speed() -> None:
     some = cases[:: max(1, len(cases) // 6)]
     best = [brute_force(case) for case in some]
     grid = (time.perf_counter() - began) / len(some)
-    shares = [b / solver.solve(c).removal_rate for b, c in zip(best, some, strict=True)]
+    shares = [b / solver.value_of(c, solver.solve(c)) for b, c in zip(best, some, strict=True)]
     print(
         f"\nsolver: {1 / call:.0f} calls a second over {len(cases)} cases; a grid of {' x '.join(map(str, GRID))} takes"
-        f" {grid / call:.0f} x one call and finds at most {max(shares):.4f} of its removal rate"
+        f" {grid / call:.0f} x one call and finds at most {max(shares):.4f} of what its bite is worth"
     )
 
 
@@ -192,7 +192,7 @@ GRID = (60, 6, 40)
 
 
 def brute_force(case: Case) -> float:
-    """The best removal rate of a plain grid over ae, equal step-downs and feed, cm3/min."""
+    """What the best of a plain grid over ae, equal step-downs and feed is worth to the solver."""
     tool = case.tool
     best = 0.0
     most = case.material.most_bite_share * tool.diameter
@@ -203,8 +203,9 @@ def brute_force(case: Case) -> float:
             quick = wanted(pinned, float(ae), case.depth / steps, steps)
             for feed in np.linspace(0.05, 1.0, GRID[2]) * quick.feed:
                 bite = wanted(replace(pinned, speed=quick.speed, feed=float(feed)), float(ae), quick.ap, steps)
-                if bite.removal_rate > best and all(c.share <= 1.0 + 1e-6 for c in bite.ceilings):
-                    best = bite.removal_rate
+                worth = solver.value_of(case, bite)
+                if worth > best and all(c.share <= 1.0 + 1e-6 for c in bite.ceilings):
+                    best = worth
     return best
 
 

@@ -4,6 +4,7 @@ The first path is planned with the best removal rate. What it was like (KnownPat
 minutes of every other bite; where one promises enough, it is planned too, and the quicker stays.
 """
 
+import math
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -18,6 +19,8 @@ from justbite.motion.clock import Drive, block_times
 
 LEAST_PROMISE = 0.03
 """Share of the minutes that another bite must promise before it is planned as well."""
+AS_STEEP = 0.97
+"""Share of the steepest slope from which on a way in is held up by that, not by its load."""
 CLASSES = 12
 """Classes of curve radius that a path is remembered by."""
 
@@ -55,14 +58,18 @@ def known_path(moves: Moves, seconds: np.ndarray, bite: Bite, case: Case, areas:
         (float(np.average(np.sqrt(r[at == k]), weights=share[at == k]) ** 2), float(share[at == k].sum()))
         for k in np.unique(at)
     )
-    feed = np.average(moves.feed[cut], weights=length[cut])
+    # What goes as links do, where there is nothing, is long and soon gone: of the time, not of the way.
+    feed = whole / float((length[cut] / moves.feed[cut]).sum())
     levels = replace(case, path=None, areas=areas or case.areas).levels(bite.ap)
     entry = moves.part == ENTRY
+    fall = moves.starts()[:, 2] - moves.end[:, 2]
+    most = math.sin(math.radians(case.material.ramp_angle)) * length
+    steep = entry & (fall > AS_STEEP * most) & (fall < most / AS_STEEP)
     return KnownPath(
         ae=bite.ae, steps=levels, cut_length=whole, radii=radii,
         link_seconds=float(seconds[~cut & ~entry].sum()), entry_seconds=float(seconds[entry].sum()),
-        entry_feed=bite.entry_feed, faster=float(feed) / bite.feed,
-        removal_rate=bite.removal_rate, areas=areas,
+        entry_feed=bite.entry_feed, faster=feed / bite.feed,
+        removal_rate=bite.removal_rate, areas=areas, slope_seconds=float(seconds[steep].sum()),
     )  # fmt: skip
 
 

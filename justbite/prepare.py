@@ -25,8 +25,8 @@ from justbite.model.stock import footprint, standing
 LEAST_SIZE = 1e-3
 """mm2 that an area counts at least."""
 LEAST_REACH, LEAST_ROOM, STRIP = 0.01, 0.7, 3.2
-"""R^2 from which on what a cutter comes to is cut; R that the room of its centre measures across, at least, where it can
-go in with neither air nor a plunge: no helix is smaller; R before open edges that it sweeps."""
+"""R^2 from which on what a cutter comes to is cut; R that the room of its centre measures across, at least, where it
+can go in with neither air nor a plunge: no helix is smaller; R before open edges that it sweeps."""
 _COME_TO = Kept(512)
 """Of the last regions."""
 

@@ -15,12 +15,13 @@ SLOT_DEPTHS = {"N": 1.0, "P": 0.25, "K": 0.25, "M": 0.2, "S": 0.15, "H": 0.1}
 source: slots in steel are given a half to one D at two thirds of that speed; half of that and less here, as the speed
 stays."""
 WIDE_DEPTHS = {"N": 1.0, "P": 0.5, "K": 0.5, "M": 0.2, "S": 0.15, "H": 0.1}
-"""Depth over D by group down to which it may be taken wider than a bite of constant engagement. Common practice, no source:
-a cutter's sides are given half of D to 0.7 D where it goes a half to one D deep, slower than a thin bite; here twice what a
-slot is given in steel and iron, where the speed stays, and no more than that in what hardens or keeps the heat."""
+"""Depth over D by group down to which it may be taken wider than a bite of constant engagement. Common practice, no
+source: a cutter's side is given half of D to 0.7 D where it goes a half to one D deep, slower than a thin bite; here
+twice what a slot is given in steel and iron, where the speed stays, and no more than that in what hardens or keeps the
+heat."""
 WIDE = {"N": 0.7, "P": 0.7, "K": 0.7, "M": 0.5, "S": 0.25}
-"""Radial depth over D by group that is taken there; in others none is wider. Common practice, no source: 60 to 80 % of the
-cutter on faces, less where it hardens as it is cut, a quarter where heat stays in the edge."""
+"""Radial depth over D by group that is taken there; in others none is wider. Common practice, no source: 60 to 80 % of
+the cutter on faces, less where it hardens as it is cut, a quarter where heat stays in the edge."""
 SLOT_SPEED = 0.6
 """Cutting speed at the full width over that of a small bite (common practice); in between by the engagement angle."""
 

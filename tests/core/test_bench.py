@@ -200,7 +200,7 @@ class SolverTest(SimpleTestCase):
         ):
             case = Case(tools[tool], materials[material], machines[machine], 20.0)
             best = bench.brute_force(case)
-            found = solver.solve(case).removal_rate
+            found = solver.value_of(case, solver.solve(case))
             self.assertGreater(best, 0.9 * found)
             self.assertLess(best, 1.002 * found)
 

@@ -200,13 +200,13 @@ class SectionsTest(SimpleTestCase):
         self.assertEqual(steps, [10.0, 19.0])
 
     def test_a_floor_in_between_is_planned_with_that_bite(self) -> None:
-        """20 mm with a floor at 10: as deep as its levels, and quicker than where floors are not looked at."""
-        data = job(rectangle(50, 40), ae=None, floors=[-10], bottom=-20)
+        """20 mm with a floor at 7: as deep as its levels, and quicker than where floors are not looked at."""
+        data = job(rectangle(50, 40), ae=None, floors=[-7], bottom=-20)
         data |= {"machine": "bench-mill", "material": "carbon-steel"}
         data["stock"]["box"]["min"][2] = -30
         made = plan(parse_job(data)).report["operations"][0]
-        self.assertEqual((made["bite"]["ap"], made["bite"]["steps"]), (10.0, 2))
+        self.assertEqual((made["bite"]["ap"], made["bite"]["steps"]), (7.0, 3))
         with patch.object(prepare, "sections", lambda *_: (20.0,)):
             blind = plan(parse_job(data)).report["operations"][0]
-        self.assertEqual(len(blind["levels"]), 4)
+        self.assertEqual(len(blind["levels"]), 3)
         self.assertLess(made["seconds"], 0.85 * blind["seconds"])

@@ -40,7 +40,7 @@ class KnownPathTest(SimpleTestCase):
         self.assertAlmostEqual(straight, STRAIGHT, delta=1.0)
         self.assertAlmostEqual(share, arc / (30.0 + arc), places=9)
         self.assertAlmostEqual(rest, 30.0 / (30.0 + arc), places=9)
-        self.assertAlmostEqual(known.faster, (2.0 * 30.0 + arc) / (30.0 + arc), places=9)
+        self.assertAlmostEqual(known.faster, (30.0 + arc) / (30.0 / 2.0 + arc), places=9)
 
     def test_a_class_of_curves_holds_the_mean_feed_of_its_own(self) -> None:
         """v = sqrt(a r): of many arcs the mean of v is kept, by length."""

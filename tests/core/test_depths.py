@@ -10,10 +10,8 @@ from justbite import catalogue
 from justbite.bite.conditions import LOADS, SLACK, at_depth
 from justbite.bite.known import KnownPath
 from justbite.bite.solver import solve
-from justbite.model.moves import CUT
 from justbite.model.parse import parse_job
 from justbite.nc.reader import read_program
-from justbite.path.works import sections_cut
 from justbite.plan import plan
 from justbite.prepare import bite_of, case_for, depths_of
 from tests.core.test_path import job, rectangle
@@ -60,7 +58,7 @@ class CountsTest(SimpleTestCase):
         self.assertEqual(depths_of(read, read.operations[0]), {"area": (8.0,)})
 
     def test_what_an_earlier_operation_left_nothing_of_does_not_hold_the_bite_down(self) -> None:
-        """After a larger cutter a deep groove is left to a small one, of a shallow pocket nothing, and the other way."""
+        """After a larger cutter only the shallow area's corners are left: the deep one has none."""
         data = with_another(30.0, -3.0)
         data["tools"].append({**data["tools"][0], "number": 2, "diameter": 6})
         # Corners as round as the large cutter: nothing is left of it.

@@ -54,6 +54,25 @@ class EntryLoadTest(SimpleTestCase):
             else:
                 self.assertGreater(abs(entry.centre[0] - 40.0), 25.0)
 
+    def test_where_three_gaps_meet_a_ramp_goes_along_one_of_their_sides(self) -> None:
+        """Gaps of 9.6 and 9.2 mm for a 10 mm cutter: its centre comes to a triangle where they meet, 2.8 mm high.
+
+        By hand: along the upper wall 2 (4.8 - sqrt(25 - 4.2^2)) = 4.17 mm, through the widest place less than 4.
+        """
+        gaps = [[-30, 0], [-4.8, 0], [-4.8, -30], [4.8, -30], [4.8, 0], [30, 0], [30, 9.2], [-30, 9.2]]
+        planned = parse_job(job(gaps))
+        area = make_area(planned, planned.regions[0], 5.0, 0.0, 0.0, 0.0001, 1.0)
+        (part,) = parts_of(area)
+        entry = find_entry(area, part, 1.0)
+        assert entry is not None
+        self.assertEqual(entry.kind, "ramp")
+        np.testing.assert_allclose(entry.points[:, 1], 4.2, atol=1e-3)
+        self.assertAlmostEqual(float(np.ptp(entry.points[:, 0])), 2 * (4.8 - math.sqrt(25 - 4.2**2)), delta=0.01)
+        made = plan(planned).report
+        self.assertNotIn("area.no-entry", [w["code"] for w in made["warnings"]])
+        self.assertLess(made["operations"][0]["left_over_share"], 0.001)
+        self.assertLess(made["operations"][0]["max_over_target"], 1.05)
+
 
 class StandingTest(SimpleTestCase):
     """What still stands in a floor of 90 x 90 mm gets a way in of its own where it is much, alone or together."""

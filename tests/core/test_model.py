@@ -124,8 +124,8 @@ class ShapeTest(SimpleTestCase):
     def test_what_is_moved_by_a_hair_can_be_worked_with(self) -> None:
         """A corner between two hairs: moved out by another it crosses itself, and GEOS works out nothing with it."""
         corner = shapely.Polygon([
-            (54.803193577727484, 31.898995470836194), (54.8232, 31.89474297450663), (54.8232, 31.879), (54.7832, 31.879),
-            (54.783199999999994, 31.90415095768251), (54.79595381166843, 31.900733584145527),
+            (54.803193577727484, 31.898995470836194), (54.8232, 31.89474297450663), (54.8232, 31.879),
+            (54.7832, 31.879), (54.783199999999994, 31.90415095768251), (54.79595381166843, 31.900733584145527),
             (54.80319347034152, 31.898995495875127), (54.80319349729719, 31.898995490098912),
         ])  # fmt: skip
         self.assertFalse(corner.buffer(1e-4, join_style="mitre").is_valid)

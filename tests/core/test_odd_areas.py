@@ -194,6 +194,13 @@ class ArmsTest(SimpleTestCase):
         self.assertGreater(ends[1], ends[0] + 2 * RADIUS)
         self.assertGreater(ends[1], 105.0)
 
+    def test_a_short_arm_beside_what_is_cleared_is_worth_a_ramp(self) -> None:
+        """An arm that goes on for 1.6 R, and one of 0.6 R: only into the first, and only where arms are asked for."""
+        for long, worth in ((8.0, 1), (3.0, 0)):
+            part = box(0, -20, 40, 20).union(box(39, -1.5, 40 + long, 1.5))
+            self.assertEqual(len(neck_lines(part, RADIUS, 0.6, whole=True)), worth)
+            self.assertEqual(neck_lines(part, RADIUS, 0.6), [])
+
     def test_from_outside_channels_are_ramped_through_first(self) -> None:
         """A comb, open below: two channels hardly wider than the cutter. In a plain trough one ramp is tried."""
         comb = box(0, 0, 60, 14).union(box(10, 0, 21.5, 60)).union(box(40, 0, 51.5, 60))
