@@ -124,9 +124,11 @@ def shares(job: Job, operation: Operation) -> Shares:
         best = min(best, _shared(after), key=_cost)
     if len(best.groups) < 2 and after.keep(job):
         best = _shared(after)
-    if len(best.groups) < 2:
+    together = first.seconds(frozenset(first.areas))
+    # In the order that was asked for all in one may take longer than it does in the order that is planned.
+    if len(best.groups) < 2 or _cost(best) >= together + _worth(together):
         return whole
-    return replace(best, together=first.seconds(frozenset(first.areas)))
+    return replace(best, together=together)
 
 
 def _cost(shares: Shares) -> float:
