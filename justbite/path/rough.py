@@ -197,7 +197,7 @@ class _Terms:
     clearance: float
     rounding: float
     """How much corners may be rounded off."""
-    shallow: Callable[[float], tuple[float, FeedLaw]] | None
+    shallow: Callable[[float], tuple[float, FeedLaw]] | None = None
     """Feed and law on levels that are only so many mm deep."""
 
     def add(self, out: MovesBuilder, level: "_Level") -> None:
