@@ -157,6 +157,20 @@ class MinutesTest(SimpleTestCase):
         self.assertAlmostEqual(known.seconds(bite, 1000.0), expected, 6)
         self.assertAlmostEqual(known.held_feed(1000.0) or 0.0, 60 * held, 6)
 
+    def test_predicted_seconds_of_another_width_in_closed_form(self) -> None:
+        """Half as wide: twice the way, less what wide passes lose; ways in by their slope, and by their load."""
+        base = case(ae=6.0, ap=8.0)
+        wide, half = solve(base), solve(replace(base, ae=3.0))
+        for slope in (0.0, 1.5, 2.0):
+            known = KnownPath(ae=6.0, steps=wide.steps, cut_length=1000.0, radii=((1e9, 1.0),), link_seconds=5.0,
+                              entry_seconds=2.0, entry_feed=wide.entry_feed, removal_rate=wide.removal_rate,
+                              slope_seconds=slope)  # fmt: skip
+            lost = (1 + 0.65 * 0.25**2) / (1 + 0.65 * 0.5**2)
+            entry = slope * wide.entry_feed / half.entry_feed + (2.0 - slope) * wide.removal_rate / half.removal_rate
+            self.assertGreater(wide.removal_rate / half.removal_rate, wide.entry_feed / half.entry_feed)
+            expected = 1000.0 * 2 * lost * 60 / half.feed + 5.0 * 2 + entry
+            self.assertAlmostEqual(known.seconds(half, 1000.0), expected, 6)
+
     def test_a_path_that_chooses_nothing_changes_only_what_its_curves_allow(self) -> None:
         """The bite told anew is the one solved anew with the path, at a fraction of the time."""
         for base in (case(), case(ae=2.0, ap=8.0), case(feed=900.0), case(reserve=0.3)):
