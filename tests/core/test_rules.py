@@ -10,7 +10,7 @@ from justbite import catalogue, rules
 from justbite.bite.conditions import LOADS
 from justbite.bite.known import KnownPath
 from justbite.bite.preferred import preferred
-from justbite.bite.solver import solve, told
+from justbite.bite.solver import solve, told, value_of
 from justbite.errors import JobError
 from justbite.model.job import CutValues
 from justbite.model.parse import parse_job
@@ -156,6 +156,14 @@ class MinutesTest(SimpleTestCase):
         expected = 1000.0 * (0.25 / min(held, bite.feed / 60) + 0.75 * 60 / bite.feed) + 7.0
         self.assertAlmostEqual(known.seconds(bite, 1000.0), expected, 6)
         self.assertAlmostEqual(known.held_feed(1000.0) or 0.0, 60 * held, 6)
+
+    def test_what_a_bite_is_worth_in_closed_form(self) -> None:
+        """Its rate, over what passes of its width lose; 3 % less for twice as many levels."""
+        base = case()
+        for ae, ap, levels in ((2.0, 24.0, 1), (2.0, 12.0, 2), (5.0, 12.0, 2)):
+            bite = solve(replace(base, ae=ae, ap=ap))
+            expected = bite.removal_rate / (1 + 0.65 * (ae / 12.0) ** 2) / levels**0.04
+            self.assertAlmostEqual(value_of(base, bite) / expected, 1.0, 9)
 
     def test_predicted_seconds_of_another_width_in_closed_form(self) -> None:
         """Half as wide: twice the way, less what wide passes lose; ways in by their slope, and by their load."""
