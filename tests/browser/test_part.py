@@ -82,27 +82,27 @@ class PartTest(SimpleTestCase):
         expect(page.get_by_role("contentinfo")).to_contain_text("in all")
 
     def face_by_itself(self, page: Page, address: str) -> None:
-        """A face over what is deep begins with an operation of its own, wider and before the other."""
+        """A face over what is deep begins with an operation of its own, wider than the other."""
         page.goto(f"{address}#/new")
-        page.get_by_label("Part", exact=True).set_input_files(str(PARTS / "sinker.step"))
+        page.get_by_label("Part", exact=True).set_input_files(str(PARTS / "gauge-base.step"))
         page.get_by_role("group", name="Part in space").wait_for(timeout=READ)
         page.get_by_role("button", name="On to stock").click()
         page.get_by_label("Above", exact=True).fill("1")
         page.get_by_label("Above", exact=True).press("Enter")
         page.get_by_role("button", name="On to what is cut").click()
         page.get_by_label("Cut top face").check()
-        page.get_by_label("Cut pocket").check()
+        page.get_by_label("Cut pocket 1").check()
         page.get_by_role("button", name="Put it on the bench").click()
         tabs = page.get_by_role("tab")
         expect(tabs).to_have_count(2)
-        expect(tabs.first).to_contain_text("Rough the areas, ")
-        expect(tabs.last).to_contain_text("Rough the areas")
+        expect(tabs.first).to_contain_text("Rough the areas")
+        expect(tabs.last).to_contain_text("Rough the areas, top face")
         page.get_by_role("button", name="Plan", exact=True).click()
         expect(page.get_by_role("status")).to_contain_text("plan fresh", timeout=PLANNED)
         expect(page.get_by_text("off the part")).to_be_visible()
         base, pk = page.url.split("#/job/")
         report = page.request.get(f"{base}api/jobs/{pk}").json()["plan"]["report"]
-        face, rest = (row["bite"]["ae"] for row in report["operations"])
+        rest, face = (row["bite"]["ae"] for row in report["operations"])
         self.assertGreater(face, 1.5 * rest)
         self.assertEqual([w["code"] for w in report["warnings"] if w["severity"] == "error"], [])
 
