@@ -74,15 +74,13 @@ def value_of(case: Case, bite: Bite) -> float:
     """What the solver makes as large as it can: removal rate, or with a known path one over the minutes.
 
     Where levels cannot all be as deep as the deepest, the rate is so much less, and so it is for what passes lose that
-    are wide. Of bites that promise about the same, as those do that power allows, the one with fewer levels counts
-    more.
+    are wide. Of bites that promise about the same minutes, as those do that power allows, the one with fewer levels
+    counts more.
     """
-    levels = case.levels(bite.ap)
     if case.path is None or not case.path.choose:
-        rate = bite.removal_rate * case.fill(bite.ap) / lengthened(bite.ae / case.tool.diameter)
-    else:
-        rate = 1.0 / case.path.seconds(bite, case.machine.acceleration, levels)
-    return rate / levels**EACH_LEVEL
+        return bite.removal_rate * case.fill(bite.ap) / lengthened(bite.ae / case.tool.diameter)
+    levels = case.levels(bite.ap)
+    return 1.0 / (case.path.seconds(bite, case.machine.acceleration, levels) * levels**EACH_LEVEL)
 
 
 Bars = dict[str, float]

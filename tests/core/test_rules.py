@@ -158,12 +158,17 @@ class MinutesTest(SimpleTestCase):
         self.assertAlmostEqual(known.held_feed(1000.0) or 0.0, 60 * held, 6)
 
     def test_what_a_bite_is_worth_in_closed_form(self) -> None:
-        """Its rate, over what passes of its width lose; 3 % less for twice as many levels."""
+        """Its rate, over what passes of its width lose; of minutes 3 % less for twice as many levels."""
         base = case()
         for ae, ap, levels in ((2.0, 24.0, 1), (2.0, 12.0, 2), (5.0, 12.0, 2)):
             bite = solve(replace(base, ae=ae, ap=ap))
-            expected = bite.removal_rate / (1 + 0.65 * (ae / 12.0) ** 2) / levels**0.04
+            expected = bite.removal_rate / (1 + 0.65 * (ae / 12.0) ** 2)
             self.assertAlmostEqual(value_of(base, bite) / expected, 1.0, 9)
+            known = KnownPath(ae=2.0, steps=1, cut_length=1000.0, radii=((1e9, 1.0),), link_seconds=5.0,
+                              entry_seconds=2.0, entry_feed=bite.entry_feed,
+                              removal_rate=bite.removal_rate)  # fmt: skip
+            expected = 1.0 / known.seconds(bite, base.machine.acceleration, levels) / levels**0.04
+            self.assertAlmostEqual(value_of(replace(base, path=known), bite) / expected, 1.0, 9)
 
     def test_predicted_seconds_of_another_width_in_closed_form(self) -> None:
         """Half as wide: twice the way, less what wide passes lose; ways in by their slope, and by their load."""
