@@ -150,16 +150,16 @@ def _ramp(part: Polygon, x: float, y: float, radius: float, anywhere: bool) -> E
 
     Where gaps between pins meet there is most room, but the longest way leads along one of its sides.
     """
+    through = _line_entry("ramp", part, x, y, MOST_RAMP * radius, radius)
+    if through is not None or not anywhere:
+        return through
     x1, y1, x2, y2 = part.bounds
     xs, ys = (v.ravel() for v in np.meshgrid(np.linspace(x1, x2, FEW_SPOTS), np.linspace(y1, y2, FEW_SPOTS)))
-    own = shapely.intersects_xy(part, xs, ys) & anywhere
-    entries = (
+    own = shapely.intersects_xy(part, xs, ys)
+    entries = [
         _line_entry("ramp", part, a, b, MOST_RAMP * radius, radius)
-        for a, b in [(x, y), *zip(xs[own].tolist(), ys[own].tolist(), strict=True)]
-    )
-    first = next(entries)
-    if first is not None:
-        return first
+        for a, b in zip(xs[own].tolist(), ys[own].tolist(), strict=True)
+    ]
     return max((e for e in entries if e is not None), key=lambda e: length_of(e.points), default=None)
 
 

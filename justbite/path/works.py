@@ -76,7 +76,7 @@ def sections_cut(works: Sequence[Work]) -> tuple[tuple[float, tuple[float, ...]]
     """How large what is cut is, mm2, and how deep its sections are, mm, for each depth that there is."""
     found: dict[tuple[float, ...], float] = {}
     for work in works:
-        heights = (work.top, *sorted((z for z in work.floors), reverse=True), work.bottom)
+        heights = (work.top, *sorted(work.floors, reverse=True), work.bottom)
         deep = tuple(a - b for a, b in pairwise(heights))
         size = work.area.locus.buffer(work.area.radius).intersection(work.area.material).area
         found[deep] = found.get(deep, 0.0) + size
