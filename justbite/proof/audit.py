@@ -175,14 +175,15 @@ def _of_stretch(ran: Ran, stretch: Stretch, moves: Moves, terms: _Terms, depths:
     # The window reaches from a cut into the links beside it: what takes nothing itself is no cutting length.
     cutting &= taken > LEAST_CUT * target * steps.length()
     depth, length = trace.depth[cutting], trace.length[cutting]
-    del cutting
     depths.add(depth, length)
-    chips, bearable = measure.chips(trace, moves, taken, window, radius, terms.teeth_a_minute, terms.borne)
+    cut_length, within = float(length.sum()), float(length[(depth >= 0.8 * target) & (depth <= 1.1 * target)].sum())
+    del steps, cutting, depth, length, way_in
+    chip, chip_at, bearable = measure.chips(trace, moves, taken, window, radius, terms.teeth_a_minute, terms.borne)
     return _Told(
-        cut_length=float(length.sum()),
-        within=float(length[(depth >= 0.8 * target) & (depth <= 1.1 * target)].sum()),
+        cut_length=cut_length,
+        within=within,
         most=most,
-        chip=_worst(chips, trace.position),
+        chip=(chip, _place(trace.position[chip_at])) if len(trace.block) else NOWHERE,
         rate=_worst(rates, trace.position[ways_in]),
         bearable=bearable,
         trace=measure.thinned(trace, terms.drawn),
@@ -224,8 +225,12 @@ def _worst(values: NDArray[np.floating], places: NDArray[np.floating]) -> Worst:
     if not len(values):
         return NOWHERE
     k = int(np.argmax(values))
-    x, y, z = (float(v) for v in places[k])
-    return float(values[k]), (x, y, z)
+    return float(values[k]), _place(places[k])
+
+
+def _place(at: NDArray[np.floating]) -> Place:
+    x, y, z = (float(v) for v in at)
+    return x, y, z
 
 
 class _Depths:

@@ -82,13 +82,6 @@ def trace_of(steps: Steps, radial: NDArray[np.float32], light: NDArray[np.bool_]
     block, volume, lowered = steps.block, steps.volume, steps.lowered
     feed = moves.kind[block] != RAPID
     along = _sums(len(steps), steps.length)
-    taken = _sums(len(steps), lambda rows: np.where(feed[rows], radial[rows], 0.0))
-    depth = np.empty(len(steps), dtype=np.float32)
-    for rows in chunks(len(steps)):
-        middle = _middles(along, rows)
-        over = np.interp(middle + window / 2, along, taken) - np.interp(middle - window / 2, along, taken)
-        depth[rows] = np.where(feed[rows], over / window, 0.0)
-    del taken
     level = moves.z_level.astype(np.float32)[block]
     descent = _descents(steps.place[:, 2], float(moves.start[2]), level, least_descent) & feed
     idle, above, shallow = feed.copy(), feed.copy(), feed.copy()
@@ -107,7 +100,7 @@ def trace_of(steps: Steps, radial: NDArray[np.float32], light: NDArray[np.bool_]
     np.negative(pace, out=pace, where=idle & ~(descent & slow))
     entry = ways_in(descent, above, shallow | idle, light & ~idle, pace, along[1:], FLAT_TURN * radius, APART * radius)
     entry &= descent | ~idle
-    del pace, descent, idle, above, shallow
+    del pace, slow, descent, idle, above, shallow
     # The window's reach on either side of an entry belongs to it.
     near = entry.copy()
     for rows in chunks(len(steps)):
@@ -118,6 +111,13 @@ def trace_of(steps: Steps, radial: NDArray[np.float32], light: NDArray[np.bool_]
                 min(len(steps), int(np.searchsorted(along, spots[-1])) + 2),
             )
             near[rows] |= np.interp(spots, _middles(along, about), entry[about].astype(np.float32)) > 0
+    depth = np.empty(len(steps), dtype=np.float32)
+    for rows in chunks(len(steps)):
+        middle = _middles(along, rows)
+        over = _between(
+            along, middle - window / 2, middle + window / 2, lambda own: np.where(feed[own], radial[own], 0.0)
+        )
+        depth[rows] = np.where(feed[rows], over / window, 0.0)
     del along
     trace = Trace(
         block=block,
@@ -134,22 +134,21 @@ def removal_rates(steps: Steps, moves: Moves, counted: NDArray[np.bool_], where:
     """mm3/min removed about the steps `where`, over a window of travel, of which only `counted` steps count."""
     pace = np.nan_to_num(moves.feed, nan=np.inf)
     along = _sums(len(steps), steps.length)
-    middle = 0.5 * (along[where] + along[where + 1])
-
-    def about(values: Callable[[slice], NDArray[np.floating]]) -> NDArray[np.float64]:
-        sums = _sums(len(steps), lambda rows: np.where(counted[rows], values(rows), 0.0))
-        found: NDArray[np.float64] = np.interp(middle + window / 2, along, sums)
-        found -= np.interp(middle - window / 2, along, sums)
-        return found
-
-    taken = about(lambda rows: steps.volume[rows])
-    spent = about(lambda rows: steps.length(rows) / pace[steps.block[rows]])
-    return np.where(spent > 0.0, taken / np.maximum(spent, 1e-12), 0.0)
+    found = np.zeros(len(where))
+    for some in chunks(len(where)):
+        middle = 0.5 * (along[where[some]] + along[where[some] + 1])
+        begin, end = middle - window / 2, middle + window / 2
+        taken = _between(along, begin, end, lambda own: np.where(counted[own], steps.volume[own], 0.0))
+        spent = _between(
+            along, begin, end, lambda own: np.where(counted[own], steps.length(own) / pace[steps.block[own]], 0.0)
+        )
+        found[some] = np.where(spent > 0.0, taken / np.maximum(spent, 1e-12), 0.0)
+    return found
 
 
 def chips(trace: Trace, moves: Moves, radial: NDArray[np.float32], window: float, radius: float,
-           teeth_a_minute: float, borne: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:  # fmt: skip
-    """(n,) mm of the thickest chip about each step, 0 in ways in and rapids; and for each block a feed, mm/min.
+           teeth_a_minute: float, borne: float) -> tuple[float, int, NDArray[np.float64]]:  # fmt: skip
+    """mm of the thickest chip, 0 in ways in and rapids, and the step about which it is; for each block a feed, mm/min.
 
     It is the feed at which no chip of the block would be thicker than `borne` mm; infinite where none is.
 
@@ -158,27 +157,33 @@ def chips(trace: Trace, moves: Moves, radial: NDArray[np.float32], window: float
     """
     block, count = trace.block, len(trace.block)
     own = ~trace.entry & (moves.kind[block] != RAPID)
-    pace = np.where(own, moves.feed[block], 0.0)
-    first = np.append(True, pace[1:] != pace[:-1])[:count]
+
+    def pace(rows: slice) -> NDArray[np.float64]:
+        return np.where(own[rows], moves.feed[block[rows]], 0.0)
+
+    first = np.ones(count, dtype=bool)
+    for rows in chunks(count - 1):
+        first[rows.start + 1 : rows.stop + 1] = pace(slice(rows.start + 1, rows.stop + 1)) != pace(rows)
     run = np.cumsum(first, dtype=np.int32) - 1
     along = _sums(count, lambda rows: trace.length[rows])
-    taken = _sums(count, lambda rows: radial[rows])
     begins = along[:-1][first]
     ends = np.append(begins[1:], along[-1])
-    thick = np.zeros(count)
+    del first
+    most, most_at = 0.0, 0
     bearable = np.full(len(moves.kind), np.inf)
     for rows in chunks(count):
         middle = _middles(along, rows)
         a = np.maximum(middle - window / 4, begins[run[rows]])
         b = np.minimum(middle + window / 4, ends[run[rows]])
-        depth = (np.interp(b, along, taken) - np.interp(a, along, taken)) / np.maximum(b - a, LEAST_WINDOW * window)
+        depth = _between(along, a, b, lambda own: radial[own]) / np.maximum(b - a, LEAST_WINDOW * window)
         over = 1.0 - np.clip(depth, 0.0, radius) / radius
         sine = np.sqrt(np.maximum(0.0, 1.0 - over**2))
-        chip = np.where(own[rows], np.minimum(pace[rows] / teeth_a_minute * sine, depth), 0.0)
-        thick[rows] = chip
+        chip = np.where(own[rows], np.minimum(pace(rows) / teeth_a_minute * sine, depth), 0.0)
+        if chip.max() > most:
+            most, most_at = float(chip.max()), rows.start + int(np.argmax(chip))
         beyond = chip > borne
         np.minimum.at(bearable, block[rows][beyond], borne * teeth_a_minute / sine[beyond])
-    return thick, bearable
+    return most, most_at, bearable
 
 
 def _sums(count: int, values: Callable[[slice], NDArray[np.floating]]) -> NDArray[np.float64]:
@@ -187,6 +192,21 @@ def _sums(count: int, values: Callable[[slice], NDArray[np.floating]]) -> NDArra
     for rows in chunks(count):
         found[rows.start + 1 : rows.stop + 1] = values(rows)
     return np.cumsum(found, out=found)
+
+
+def _between(along: NDArray[np.float64], begin: NDArray[np.float64], end: NDArray[np.float64],
+             values: Callable[[slice], NDArray[np.floating]]) -> NDArray[np.float64]:  # fmt: skip
+    """Sums of `values` of steps over stretches of the way (m,), of a step a part where one ends in it.
+
+    Only of the steps about them: of all of a long program the sums would be as many numbers again.
+    """
+    first = max(0, int(np.searchsorted(along, begin.min(initial=np.inf))) - 1)
+    last = min(len(along) - 1, int(np.searchsorted(along, end.max(initial=0.0))) + 1)
+    own = slice(first, max(first, last))
+    sums = np.append(0.0, np.cumsum(values(own), dtype=np.float64))
+    way = along[own.start : own.stop + 1]
+    found: NDArray[np.float64] = np.interp(end, way, sums) - np.interp(begin, way, sums)
+    return found
 
 
 def _middles(along: NDArray[np.float64], rows: slice) -> NDArray[np.float64]:
@@ -223,27 +243,25 @@ def ways_in(descent: NDArray[np.bool_], above: NDArray[np.bool_], shallow: NDArr
     (over a hole), gone no faster. `feed` is below zero where nothing is taken; `apart`: mm of such way.
     """
     entry = descent.copy()
-    # In place: of all steps of a long program every such row counts.
-    cut = along.copy()
-    np.subtract(along[1:], along[:-1], out=cut[1:])
-    cut[feed <= 0.0] = 0.0
-    np.cumsum(cut, out=cut)
     last = -1
     for begin in np.nonzero(descent & ~np.concatenate([[False], descent[:-1]]))[0]:
         if begin <= last:
             continue
-        down = last = busy = int(begin)
+        last = busy = int(begin)
         fastest = float(feed[begin])
+        # mm of way since it was last above the level on which something is taken, and mm that it came down.
+        cut, down = 0.0, 0.0
         for k in range(begin + 1, len(entry)):
+            cut += float(along[k] - along[k - 1]) if feed[k] > 0.0 else 0.0
             if descent[k] or above[k]:
-                down = k
+                cut, down = 0.0, float(along[k] - along[begin])
                 fastest = max(fastest, float(feed[k]))
             elif (light[k] and feed[k] <= fastest) or (feed[k] <= 0.0 and light[busy] and -feed[k] <= fastest):
                 pass
             else:
                 at_once = feed[k] <= 0.0 or along[k] - along[busy] <= apart
                 follows = int(at_once) + int(shallow[k]) + int(feed[k] <= fastest) > 1
-                if not follows or cut[k] - cut[down] > max(least, along[down] - along[begin]):
+                if not follows or cut > max(least, down):
                     break
             if feed[k] > 0.0:
                 busy = k

@@ -1,8 +1,8 @@
 """The moves of an operation run over the map of the stock: what they take from it, at whatever feeds.
 
 A long operation is run a stretch at a time. It has millions of steps, and what is known of each while it is run, or
-measured, is there for those of one stretch alone; between them the map is held as between operations. A stretch ends
-with a rapid that nothing looks across: the next one's way is told from there.
+measured, is in memory for those of one stretch alone; between them the map is held as between operations. A stretch
+ends with a rapid that nothing looks across: the next one's way is told from there.
 """
 
 from collections.abc import Callable
@@ -18,6 +18,7 @@ from justbite.model.shapes import job_space, region_shape, uncut_shape
 from justbite.proof.axial import AxialDepths
 from justbite.proof.gouge import AIR, Walls
 from justbite.proof.lanes import run_over, walked
+from justbite.proof.shelf import Kept, Shelf
 from justbite.proof.steps import Steps
 from justbite.proof.stockmap import Stock, Tile, borders_on_map
 
@@ -48,9 +49,9 @@ class Stretch:
 
     rows: slice
     """Of the operation's blocks."""
-    volume: NDArray[np.float32]
+    volume: Kept
     """(n,) mm3 taken by each step."""
-    lowered: NDArray[np.float32]
+    lowered: Kept
     """(n,) mm2: area that it lowers."""
 
 
@@ -79,7 +80,7 @@ class Ran:
         """The steps of one of the stretches, for as long as they are looked at; `moves` are its own."""
         block, place, piece = walked(moves, self.step[stretch.rows])
         # 1e-5 mm is exact enough for where they are.
-        return Steps(block, place.astype(np.float32), piece, stretch.volume, stretch.lowered)
+        return Steps(block, place.astype(np.float32), piece, stretch.volume.taken(), stretch.lowered.taken())
 
 
 def run_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, ap: float, settings: ProofSettings,
@@ -100,7 +101,7 @@ def run_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, ap
     counts = np.ceil(way / step)
     parts = stretches(moves, way, counts, settings.window * radius, most_steps)
     gone, whole = 0.0, max(1.0, float(counts.sum()))
-    done, removed = [], 0.0
+    done, removed, shelf = [], 0.0, Shelf()
     rapids, drops = np.zeros(len(moves)), np.zeros(len(moves))
     for number, rows in enumerate(parts):
         share = float(counts[rows].sum()) / whole
@@ -119,7 +120,8 @@ def run_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, ap
         rapids[rows], drops[rows] = found.rapids, found.drops
         volume = found.steps.volume
         removed += float(volume.sum())
-        done.append(Stretch(rows, volume.astype(np.float32), found.steps.lowered))
+        put = Kept if len(parts) == 1 else shelf.put
+        done.append(Stretch(rows, put(volume.astype(np.float32)), put(found.steps.lowered)))
         del found, volume
     reachable, standing = (sum(one) for one in zip(*areas, strict=True))
     left_over = standing / reachable if reachable else 0.0

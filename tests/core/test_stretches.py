@@ -1,6 +1,9 @@
 """A long program is run and measured a stretch at a time, and what is drawn of it is thinned: against all at once."""
 
+import errno
+import tempfile
 from dataclasses import replace
+from unittest.mock import patch
 
 import numpy as np
 from django.test import SimpleTestCase
@@ -10,6 +13,7 @@ from justbite.model.parse import parse_job
 from justbite.nc.reader import read_program
 from justbite.proof.audit import _Depths, audit_operation, measured
 from justbite.proof.running import run_operation
+from justbite.proof.shelf import Shelf
 from justbite.proof.stockmap import Stock
 from tests.core.test_path import job, rectangle
 from tests.core.test_proof import HEAD, SETTINGS
@@ -30,6 +34,10 @@ class StretchesTest(SimpleTestCase):
             runs.append(ran)
             found.append(measured(ran, parsed, operation, moves, 2.0, 8.0, SETTINGS, 900.0, 6000.0, 0.1))
         self.assertEqual(len(runs[0].stretches), 1)
+        # Of several stretches no step is held in memory, of a single one nothing is written.
+        self.assertIsNotNone(runs[0].stretches[0].volume.row)
+        for stretch in runs[1].stretches:
+            self.assertEqual((stretch.volume.row, stretch.lowered.row), (None, None))
         # After each rapid that is longer than the window and does not come down; the rest is one.
         ends = [stretch.rows.stop for stretch in runs[1].stretches]
         self.assertEqual(ends[-1], len(moves))
@@ -80,3 +88,19 @@ class StretchesTest(SimpleTestCase):
         for share in (0.5, 0.99, 0.999):
             exact = float(depth[order][np.searchsorted(below, share * below[-1])])
             self.assertAlmostEqual(told.under(share), exact, delta=2.1e-4)
+
+    def test_rows_come_off_the_shelf_as_they_were_put_there(self) -> None:
+        random = np.random.default_rng(3)
+        rows = [random.uniform(0.0, 9.0, n).astype(np.float32) for n in (70_000, 0, 1, 12_345)]
+        shelf = Shelf()
+        kept = [shelf.put(row) for row in rows]
+        for row, one in [*zip(rows, kept, strict=True)][::-1]:
+            self.assertIsNone(one.row)
+            np.testing.assert_array_equal(one.taken(), row)
+
+    def test_where_there_is_no_room_rows_stay_in_memory(self) -> None:
+        row = np.arange(5, dtype=np.float32)
+        with patch.object(tempfile, "TemporaryFile", side_effect=OSError(errno.ENOSPC, "full")):
+            kept = Shelf().put(row)
+        self.assertIs(kept.row, row)
+        np.testing.assert_array_equal(kept.taken(), row)
