@@ -19,6 +19,7 @@ from justbite.model.bite import Bite
 from justbite.model.job import Job
 from justbite.model.moves import Moves
 from justbite.model.trace import spacing
+from justbite.nc.writer import written_feed
 from justbite.prepare import case_for
 from justbite.proof.audit import Audit, measured, renumbered
 from justbite.proof.running import ProofSettings, run_operation
@@ -67,12 +68,14 @@ def prove(job: Job, bites: list[Bite], read: Moves, tick: Tick, times: int = TIM
             tick(name, (index + share) / len(bites))
 
         borne = borne_chip(case_for(job, operation), bite)
+        # Moves at the bite's own feed are read as written, which may be half a mm/min more.
+        fed = written_feed(bite.feed)
         teeth = bite.speed * job.tool(operation.tool).flutes
         later = index + 1 < len(bites)
-        ran = run_operation(stock, job, operation, own, bite.ap, settings, told, later, bite.feed)
+        ran = run_operation(stock, job, operation, own, bite.ap, settings, told, later, fed)
         give_back_small()
         as_fed = partial(
-            measured, ran, job, operation, target=bite.ae, ap=bite.ap, settings=settings, feed=bite.feed,
+            measured, ran, job, operation, target=bite.ae, ap=bite.ap, settings=settings, feed=fed,
             teeth_a_minute=teeth, borne=borne,
         )  # fmt: skip
         moves, audit = own, as_fed(own)

@@ -23,6 +23,11 @@ class Heading:
     """What must be so before it is run."""
 
 
+def written_feed(feed: float) -> float:
+    """mm/min as a program has it: in whole ones."""
+    return float(f"{feed:.0f}")
+
+
 def _word(letter: str, value: float) -> str:
     text = f"{value:.4f}".rstrip("0").rstrip(".")
     return letter + ("0" if text in ("-0", "") else text)
@@ -80,7 +85,7 @@ def write_program(name: str, moves: Moves, headings: list[Heading], travel: floa
             words.append(_word("J", float(moves.centre[k, 1] - starts[k, 1])))
         if kind != RAPID and moves.feed[k] != feed:
             feed = float(moves.feed[k])
-            words.append(f"F{feed:.0f}")
+            words.append(f"F{written_feed(feed):.0f}")
         x, y, z = ex, ey, ez
         if len(words) > (code in words):
             out.append(" ".join(words))

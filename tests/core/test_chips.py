@@ -1,6 +1,7 @@
 """No chip is thicker than a tooth bears, on links and where the feed follows the bite: path, program and proof."""
 
 import math
+from dataclasses import replace
 from typing import Any
 from unittest.mock import patch
 
@@ -10,6 +11,7 @@ from shapely.geometry import Point, box
 
 from justbite import plan as planning
 from justbite import proving, slower
+from justbite.bite.solver import solve
 from justbite.model.bite import Bite
 from justbite.model.moves import CUT, LINK, Moves, lengths
 from justbite.model.parse import parse_job
@@ -24,6 +26,7 @@ from justbite.path.lines import filled
 from justbite.path.plane import NOTHING
 from justbite.path.program import Feeds, Heights, add_level
 from justbite.plan import plan
+from justbite.prepare import case_for
 from justbite.proof.audit import Audit, audit_operation
 from justbite.proof.running import run_operation
 from justbite.proof.stockmap import Stock
@@ -262,6 +265,19 @@ class SlowWorkTest(SimpleTestCase):
         self.assertGreater(row["chip_over_borne"], 0.3)
         self.assertNotIn("proof.thick-chip", [w["code"] for w in report["warnings"]])
         self.assertEqual(report["slowed_blocks"], 0)
+
+    def test_a_stroke_at_the_feed_of_the_bite_as_written_is_a_way_in(self) -> None:
+        """Down before an open edge and in at full width, at F900: the bite's feed, of which the fraction is rounded."""
+        parsed = parse_job(job(rectangle(60, 45), open_edges=[3]))
+        own = solve(case_for(parsed, parsed.operations[0]))
+        moves = read_program(HEAD + "G0 X-8 Y20 Z1\nG1 Z-8 F900\nG1 X40\n")
+        told = []
+        for feed in (899.6, 899.4):
+            bite = replace(own, ae=7.0, ap=8.0, feed=feed)
+            (found,) = proving.prove(parsed, [bite], moves, lambda name, share: None).audits
+            told.append(found.most_depth)
+        self.assertEqual(told[0], 0.0)
+        self.assertAlmostEqual(told[1], 10.0, delta=0.25)
 
     def test_links_that_do_not_slow_down_are_found_out(self) -> None:
         def quick(piece: Piece, feeds: Feeds, _target: float) -> np.ndarray:
