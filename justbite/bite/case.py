@@ -22,6 +22,10 @@ heat."""
 WIDE = {"N": 0.7, "P": 0.7, "K": 0.7, "M": 0.5, "S": 0.25}
 """Radial depth over D by group that is taken there; in others none is wider. Common practice, no source: 60 to 80 % of
 the cutter on faces, less where it hardens as it is cut, a quarter where heat stays in the edge."""
+NARROWER = 0.4
+"""How much narrower a bite becomes for every mm that it is deeper than that. Common practice, no source, told from
+memory: sides one D deep are cut half of D wide in steel, and 1.5 D deep in aluminium. At 1.6 D in steel and 2 D in
+aluminium nothing but the bite of constant engagement is left."""
 SLOT_SPEED = 0.6
 """Cutting speed at the full width over that of a small bite (common practice); in between by the engagement angle."""
 
@@ -83,13 +87,14 @@ class Case:
     def most_bite(self) -> float:
         """Largest radial depth, mm: the material's, or wider where all that is cut is shallow.
 
-        As wide as WIDE down to WIDE_DEPTHS (or what the material's own slots are given, if that is less), and from
-        there on less, by the square of the depth: at half as deep again it is the material's in most.
+        As wide as WIDE down to WIDE_DEPTHS, and from there on less by NARROWER. Where the material's own slots are
+        given less than those depths, all depths count for as much more.
         """
         diameter, own, group = self.tool.diameter, self.material.most_bite_share, self.material.group
-        shallow = min(WIDE_DEPTHS[group], self.material.slot_share or WIDE_DEPTHS[group]) * diameter
-        deepest = max(d for _, deep in self.depths for d in deep)
-        wide = WIDE.get(group, own) * min(1.0, shallow / deepest) ** 2
+        usual = WIDE_DEPTHS[group]
+        shallow = min(usual, self.material.slot_share or usual)
+        deepest = max(d for _, deep in self.depths for d in deep) / diameter * usual / shallow
+        wide = WIDE.get(group, own) - NARROWER * max(0.0, deepest - usual)
         return max(own, wide) * diameter
 
     def speed_share(self, angle: float) -> float:

@@ -128,10 +128,13 @@ class SharesTest(SimpleTestCase):
         self.assertLessEqual(at["pocket"], at["face 2"])
 
     def test_each_further_operation_is_worth_it(self) -> None:
-        """Stairs of many depths do not become an operation each, and no area is lost."""
+        """Stairs of eight depths do not become an operation each, and no area is lost.
+
+        Planned they take 88.1 s in one operation, 82.4 in two, 83.4 in three and 81.8 in these four.
+        """
         made = parse_job(stairs(8))
         groups = shares(made, made.operations[0]).groups
-        self.assertLess(len(groups), 4)
+        self.assertLessEqual(len(groups), 4)
         self.assertEqual(sorted(n for g in groups for n in g), sorted(made.operations[0].regions))
 
     def test_what_is_pinned_would_be_the_same_alone(self) -> None:
