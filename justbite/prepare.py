@@ -3,6 +3,7 @@
 Loads no kernels, so that the answer follows typing.
 """
 
+import math
 from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
@@ -19,7 +20,7 @@ from justbite.model.before import fresh_shape, sections
 from justbite.model.bite import Bite
 from justbite.model.job import Job, Machine, Material, Operation, Region, Tool
 from justbite.model.kept import Kept
-from justbite.model.shapes import SAME, free_space, keep_out_shape, region_shape, shape_faults
+from justbite.model.shapes import SAME, free_space, keep_out_shape, region_shape, shape_faults, uncut_shape
 from justbite.model.stock import footprint, standing
 
 LEAST_SIZE = 1e-3
@@ -27,6 +28,9 @@ LEAST_SIZE = 1e-3
 LEAST_REACH, LEAST_ROOM, STRIP = 0.01, 0.7, 3.2
 """R^2 from which on what a cutter comes to is cut; R that the room of its centre measures across, at least, where it
 can go in with neither air nor a plunge: no helix is smaller; R before open edges that it sweeps."""
+OVER, IN_CIRCLE = 1.02, 1e-3
+"""How much wider than what stands a bite may be, so that no sliver is left to a second pass; and shares of D to which
+the circle is told that fits into what stands."""
 _COME_TO = Kept(512)
 """Of the last regions."""
 
@@ -63,7 +67,8 @@ def case_for(job: Job, operation: Operation) -> Case:
         areas[own] = areas.get(own, 0.0) + max(size, LEAST_SIZE)
     known = job.material if isinstance(job.material, str) else ""
     case = case_of(operation, tool, material, machine, max(map(sum, areas)), known)
-    return replace(case, areas=tuple((size, own) for own, size in areas.items()))
+    case = replace(case, areas=tuple((size, own) for own, size in areas.items()))
+    return replace(case, stands=_stands(job, operation, list(deep), case.most_bite))
 
 
 def depths_of(job: Job, operation: Operation) -> dict[str, tuple[float, ...]]:
@@ -85,6 +90,25 @@ def depths_of(job: Job, operation: Operation) -> dict[str, tuple[float, ...]]:
         return bool(_come_to(operation, tool, region).intersection(stock).area > least)
 
     return {name: deep for name, deep in found.items() if is_cut(name)} or found
+
+
+def _stands(job: Job, operation: Operation, names: list[str], bite: float) -> float:
+    """mm that what is to be cut stands wide before open edges, at most; infinite where some is as wide as `bite`, or
+    where an area is closed: there the cutter itself is what is wide."""
+    tool, found = job.tool(operation.tool), []
+    for region in map(job.region, names):
+        if not region.open_edges:
+            return math.inf
+        stock = standing(job.stock, region.bottom + SAME, tolerances.CHORD)
+        own = _come_to(operation, tool, region).intersection(fresh_shape(job, region, tolerances.CHORD))
+        found += [own.intersection(stock), uncut_shape(region, tolerances.CHORD)]
+    # Areas that lead into each other stand there as one.
+    whole = shapely.union_all(found)
+    if not whole.buffer(-0.5 * bite).is_empty:
+        return math.inf
+    parts = [part for part in shapely.get_parts(whole) if part.area > LEAST_SIZE]
+    circles = shapely.maximum_inscribed_circle(parts, IN_CIRCLE * tool.diameter)
+    return OVER * 2.0 * float(shapely.length(circles).max()) if parts else math.inf
 
 
 def _come_to(operation: Operation, tool: Tool, region: Region) -> BaseGeometry:

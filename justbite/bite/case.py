@@ -52,6 +52,8 @@ class Case:
     """Whether the cutting speed is meant for this very cutter, whatever it is made of."""
     areas: tuple[Sections, ...] = ()
     """What the levels are shared out over; empty: one area, `depth` deep from top to bottom."""
+    stands: float = math.inf
+    """mm that what is to be cut stands wide before open edges, at most: any wider bite takes it at once."""
 
     @property
     def wanted_speed(self) -> float:
@@ -96,6 +98,11 @@ class Case:
         deepest = max(d for _, deep in self.depths for d in deep) / diameter * usual / shallow
         wide = WIDE.get(group, own) - NARROWER * max(0.0, deepest - usual)
         return max(own, wide) * diameter
+
+    @property
+    def widest_bite(self) -> float:
+        """Largest radial depth, mm, that is worth a try."""
+        return min(self.most_bite, self.stands)
 
     def speed_share(self, angle: float) -> float:
         """Cutting speed at an engagement of `angle` radians over that of a small bite: less where it is wide."""

@@ -55,7 +55,7 @@ def about(case: Case) -> Bite:
 
     Chatter is not among its ceilings.
     """
-    depths = np.linspace(LEAST_BITE * case.tool.diameter, case.most_bite, ABOUT)
+    depths = np.linspace(*_range(case), ABOUT)
     return _best_of(case, _trials(case, depths, _steps(case)), {})
 
 
@@ -102,7 +102,7 @@ def best(case: Case) -> Bite:
 
     The best of a grid, then of finer ones about it: the answer follows small changes of the question.
     """
-    first, last = LEAST_BITE * case.tool.diameter, case.most_bite
+    first, last = _range(case)
     steps = _steps(case)
     trials = _trials(case, np.linspace(first, last, COARSE), steps)
     bars: Bars = {}
@@ -121,6 +121,12 @@ def best(case: Case) -> Bite:
         found = _better(case, found, finer, bars)
         step /= 4.0
     return found
+
+
+def _range(case: Case) -> tuple[float, float]:
+    """The radial depths that are tried, mm."""
+    least = LEAST_BITE * case.tool.diameter
+    return least, max(least, case.widest_bite)
 
 
 def _better(case: Case, one: Bite, other: Bite, bars: Bars) -> Bite:

@@ -1,5 +1,6 @@
 """What a bite is chosen for, and how quick levels go that are less deep than the bite."""
 
+import math
 from dataclasses import replace
 from typing import Any
 
@@ -17,6 +18,19 @@ from justbite.prepare import bite_of, case_for, depths_of
 from tests.core.test_path import job, rectangle
 
 
+def around(width: float, beside: float = 0.0) -> dict[str, Any]:
+    """A strip `width` mm wide all round a block of 60 x 40 mm, 16 mm deep; its stock so much wider to the right."""
+    w = width
+    data = job([[-w, -w], [60 + w, -w], [60 + w, 40 + w], [-w, 40 + w]], ae=None, bottom=-16, open_edges="all")
+    data["regions"][0]["islands"] = [rectangle(60, 40)]
+    data["stock"]["box"] = {"min": [-w, -w, -20], "max": [60 + w + beside, 40 + w, 0]}
+    if beside:
+        data["regions"][0]["uncut"] = [
+            [[60 + w, -w], [60 + w + beside, -w], [60 + w + beside, 40 + w], [60 + w, 40 + w]]
+        ]
+    return data
+
+
 def with_another(width: float, bottom: float, **machine: Any) -> dict[str, Any]:
     """A pocket of 60 x 40 mm, 4 mm deep, and one `width` mm wide beside it, the bites free."""
     data = job(rectangle(60, 40), ae=None, bottom=-4)
@@ -26,6 +40,32 @@ def with_another(width: float, bottom: float, **machine: Any) -> dict[str, Any]:
     data["stock"]["box"] = {"min": [-10, -10, -40], "max": [130, 50, 0]}
     data["machine"] = {**catalogue.machines()["harbour-mill"].model_dump(), **machine}
     return data
+
+
+class StandsTest(SimpleTestCase):
+    def test_no_bite_is_wider_than_what_stands(self) -> None:
+        """The largest circle in a corner of the strip: r (1 + sqrt 2) = w sqrt 2."""
+        for width in (0.8, 1.5, 3.0):
+            read = parse_job(around(width))
+            made = case_for(read, read.operations[0])
+            self.assertAlmostEqual(made.stands, 1.02 * 2.0 * width * math.sqrt(2) / (1 + math.sqrt(2)), delta=0.02)
+            self.assertLessEqual(solve(made).ae, made.stands)
+            # Not a ceiling: a bite that is asked for may be wider.
+            wide = solve(replace(made, ae=4.5))
+            self.assertEqual(wide.ae, 4.5)
+            self.assertLessEqual(max(c.share for c in wide.ceilings if not c.estimate), 1.0 + 1e-6)
+        for data in (around(9.0), around(1.5, beside=12.0), with_another(30.0, -24)):
+            read = parse_job(data)
+            self.assertEqual(case_for(read, read.operations[0]).stands, math.inf)
+
+    def test_a_strip_is_cut_at_its_own_width_and_so_quicker(self) -> None:
+        data = around(1.0) | {"material": "structural-steel"}
+        row = plan(parse_job(data)).report["operations"][0]
+        self.assertGreater(row["max_over_target"], 0.8)
+        self.assertLess(row["max_over_target"], 1.05)
+        data["operations"][0]["bite"] = {"ae": 4.0}
+        wide = plan(parse_job(data)).report["operations"][0]
+        self.assertLess(row["seconds"], 0.95 * wide["seconds"])
 
 
 class CountsTest(SimpleTestCase):
