@@ -21,6 +21,7 @@ CODES: dict[str, tuple[str, str]] = {
     "area.new": ("note", "Accept it if it is to be cut."),
     "area.keep-out": ("warning", "Move the clamp, or cut the rest in another setup."),
     "area.no-entry": ("error", "Take a smaller cutter, or leave less on the walls."),
+    "area.put-off": ("note", "There is nothing to do if that operation is run too."),
     "area.unreached": ("warning", "Clear it afterwards with a smaller cutter."),
     "area.no-rest": ("note", "Take the area out of the operation, or give a smaller cutter or allowance."),
     "area.outside-stock": ("warning", "Check the stock or the depth of the area."),

@@ -28,7 +28,7 @@ from justbite.path.predrill import Promise, drilled_findings, promised, saving_f
 from justbite.path.program import FeedLaw, Feeds, Heights, add_level
 from justbite.path.together import Tick, side_by_side
 from justbite.path.warm import make_ready
-from justbite.path.works import Limits, Swept, Work, works_on
+from justbite.path.works import Limits, Swept, Work, put_off, works_on
 
 Progress = Callable[[float, str], None]
 Clock = Callable[[Moves], float]
@@ -100,7 +100,7 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         stuck = {name: _cut_of(known[name]) for name in asked if name not in cut_of and known[name].stuck}
         cut_of |= stuck
         asked = [n for n in operation.regions if stuck.keys() & set(job.region(n).after)]
-    findings = [f for name in operation.regions for f in known[name].findings]
+    findings = [put_off(job, operation, f) for name in operation.regions for f in known[name].findings]
     works = [work for name in operation.regions for work in known[name].works]
     wishes = [wish for name in operation.regions for wish in known[name].wishes]
     plans = [made for name in operation.regions for made in known[name].plans]

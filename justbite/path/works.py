@@ -4,7 +4,7 @@ What earlier operations of the job took out is no longer in it: a smaller cutter
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 from types import MappingProxyType
 
@@ -115,7 +115,7 @@ def works_on(job: Job, operation: Operation, name: str, target: float, limits: L
     if area.material.is_empty:
         return [], findings
     reached = reach_findings(area, operation.name, region.over_slope > 0)
-    if _cleared_later(job, operation, name):
+    if _cleared_later(job, operation, name) is not None:
         reached = [f for f in reached if f.code != "area.unreached"]
     findings += reached
     works = []
@@ -184,10 +184,24 @@ def _gone_before(job: Job, operation: Operation, region: Region, film: float, ch
     return shapely.union_all(gone)
 
 
-def _cleared_later(job: Job, operation: Operation, name: str) -> bool:
-    """Whether a later operation takes a smaller cutter to the area."""
+def _cleared_later(job: Job, operation: Operation, name: str) -> Operation | None:
+    """The first later operation that takes a smaller cutter to the area."""
     diameter = job.tool(operation.tool).diameter
-    return any(name in o.regions and job.tool(o.tool).diameter < diameter for o in _after(job, operation.name))
+    after = (o for o in _after(job, operation.name) if name in o.regions and job.tool(o.tool).diameter < diameter)
+    return next(after, None)
+
+
+NOT_CUT = "is not cut."
+"""How the sentence ends that tells of an area, or a part of one, that no way in fits into."""
+
+
+def put_off(job: Job, operation: Operation, finding: Finding) -> Finding:
+    """A note where nothing goes into an area that a smaller cutter comes to later, which tells its own."""
+    later = _cleared_later(job, operation, finding.area) if finding.code == "area.no-entry" else None
+    if later is None:
+        return finding
+    return replace(finding, code="area.put-off",
+                   sentence=f'{finding.sentence.removesuffix(NOT_CUT)}is left to "{later.name}".')  # fmt: skip
 
 
 def _after(job: Job, operation: str) -> Sequence[Operation]:

@@ -143,6 +143,32 @@ class RestTest(SimpleTestCase):
         narrow = replace(area, locus=shapely.Polygon())
         self.assertTrue(rest_of(narrow, gone, 0.005, 0.03).material.is_empty)
 
+    def test_what_only_the_smaller_cutter_goes_into_is_left_to_it(self) -> None:
+        """Slots of 5 and 9 mm, and a bore of 17 mm that 16 mm find no helix in."""
+        data = two_cutters()
+        outlines: dict[str, list[list[float]]] = {
+            "crack": rectangle(5, 20),
+            "slot": rectangle(9, 20),
+            "bore": [[0, 10, 1], [17, 10, 1]],
+        }
+        for k, (name, outline) in enumerate(outlines.items()):
+            moved = [[p[0] + 90 + 30 * k, *p[1:]] for p in outline]
+            data["regions"].append({**data["regions"][0], "name": name, "outline": moved})
+        data["stock"]["box"]["max"][0] = 200
+        for operation in data["operations"]:
+            operation["regions"] = ["area", *outlines]
+        made = plan(parse_job(data))
+        told = {(w["code"], w["operation"], w["area"]): w for w in made.report["warnings"]}
+        off = {key[1:] for key in told if key[0] == "area.put-off"}
+        self.assertEqual(off, {("large", name) for name in outlines})
+        self.assertIn('and is left to "small".', told["area.put-off", "large", "slot"]["sentence"])
+        self.assertEqual({key[1:] for key in told if key[0] == "area.no-entry"}, {("small", "crack")})
+        self.assertEqual(told["area.put-off", "large", "slot"]["severity"], "note")
+        # As large a cutter as before helps nobody.
+        data["operations"][1]["tool"] = 1
+        again = plan(parse_job(data)).report["warnings"]
+        self.assertEqual(len([w for w in again if w["code"] == "area.no-entry"]), 6)
+
 
 class BelowTest(SimpleTestCase):
     """An area below another, whose floor keeps an allowance."""
