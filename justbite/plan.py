@@ -43,7 +43,7 @@ from justbite.prepare import bite_of, case_for, check_job, depths_of
 from justbite.proof.against import held_against
 from justbite.proof.audit import Audit, renumbered
 from justbite.proof.remains import remains
-from justbite.proved import into_finding, proof_findings, remain_findings
+from justbite.proved import into_finding, proof_findings, remain_findings, with_stuck
 from justbite.proving import Proved, prove
 from justbite.yardstick import plain_seconds
 
@@ -132,7 +132,7 @@ def plan(job: Job, progress: Progress = lambda share, what: None, part: NDArray[
         )
     for row, choice in zip(report["operations"], choices, strict=True):
         row.update(choice)
-    report["warnings"] = [f.as_dict() for f in findings]
+    report["warnings"] = [f.as_dict() for f in with_stuck(findings)]
     progress(1.0, "Done")
     return Plan(program, report, trace)
 

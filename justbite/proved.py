@@ -1,5 +1,7 @@
 """What the proof measured of an operation, as findings."""
 
+from dataclasses import replace
+
 from justbite import tolerances
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
@@ -78,3 +80,13 @@ def proof_findings(operation: Operation, bite: Bite, audit: Audit, borne: float)
             )
         )
     return found
+
+
+def with_stuck(findings: list[Finding]) -> list[Finding]:
+    """The findings, of which those on what is left say so where areas count in it that nothing goes into."""
+    stuck = {f.operation for f in findings if f.code in ("area.no-entry", "area.put-off")}
+    return [
+        replace(f, sentence=f"{f.sentence[:-1]}, with what no way in fits into.")
+        if f.code == "area.left-over" and f.operation in stuck else f
+        for f in findings
+    ]  # fmt: skip

@@ -164,6 +164,10 @@ class RestTest(SimpleTestCase):
         self.assertIn('and is left to "small".', told["area.put-off", "large", "slot"]["sentence"])
         self.assertEqual({key[1:] for key in told if key[0] == "area.no-entry"}, {("small", "crack")})
         self.assertEqual(told["area.put-off", "large", "slot"]["severity"], "note")
+        # The bore counts in what is left, for the first one alone.
+        (left,) = [w for w in made.report["warnings"] if w["code"] == "area.left-over"]
+        self.assertEqual(left["operation"], "large")
+        self.assertRegex(left["sentence"], r" % of what the cutter can reach, with what no way in fits into\.$")
         # As large a cutter as before helps nobody.
         data["operations"][1]["tool"] = 1
         again = plan(parse_job(data)).report["warnings"]
