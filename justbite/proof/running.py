@@ -18,7 +18,7 @@ from justbite.model.shapes import job_space, region_shape, uncut_shape
 from justbite.proof.axial import AxialDepths
 from justbite.proof.gouge import AIR, Walls
 from justbite.proof.lanes import run_over, walked
-from justbite.proof.shelf import Kept, Shelf
+from justbite.proof.shelf import PutAway, Shelf
 from justbite.proof.steps import Steps
 from justbite.proof.stockmap import Stock, Tile, borders_on_map
 
@@ -49,9 +49,9 @@ class Stretch:
 
     rows: slice
     """Of the operation's blocks."""
-    volume: Kept
+    volume: PutAway
     """(n,) mm3 taken by each step."""
-    lowered: Kept
+    lowered: PutAway
     """(n,) mm2: area that it lowers."""
 
 
@@ -120,7 +120,7 @@ def run_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, ap
         rapids[rows], drops[rows] = found.rapids, found.drops
         volume = found.steps.volume
         removed += float(volume.sum())
-        put = Kept if len(parts) == 1 else shelf.put
+        put = PutAway if len(parts) == 1 else shelf.put
         done.append(Stretch(rows, put(volume.astype(np.float32)), put(found.steps.lowered)))
         del found, volume
     reachable, standing = (sum(one) for one in zip(*areas, strict=True))

@@ -23,7 +23,7 @@ class Shelf:
         self._end = 0
         self._alone = threading.Lock()
 
-    def put(self, row: Row) -> "Kept":
+    def put(self, row: Row) -> "PutAway":
         """Put a row (n,) away."""
         try:
             with self._alone:
@@ -35,8 +35,8 @@ class Shelf:
                 self._file.flush()
                 begin, self._end = self._end, self._end + row.nbytes
         except OSError:
-            return Kept(row)
-        return Kept(None, self, begin, len(row))
+            return PutAway(row)
+        return PutAway(None, self, begin, len(row))
 
     def take(self, begin: int, count: int) -> Row:
         """The row (count,) that begins at a byte."""
@@ -47,7 +47,7 @@ class Shelf:
 
 
 @dataclass(frozen=True, slots=True)
-class Kept:
+class PutAway:
     """A row that is in memory, or on a shelf."""
 
     row: Row | None

@@ -11,6 +11,7 @@ from django.test import SimpleTestCase
 from justbite.model.moves import RAPID, lengths
 from justbite.model.parse import parse_job
 from justbite.nc.reader import read_program
+from justbite.proof import steps
 from justbite.proof.audit import _Depths, audit_operation, measured
 from justbite.proof.running import run_operation
 from justbite.proof.shelf import Shelf
@@ -73,6 +74,31 @@ class StretchesTest(SimpleTestCase):
             self.assertEqual(thin.trace.depth[own].max(), whole.trace.depth[all_of].max())
             self.assertAlmostEqual(float(thin.trace.length[own].sum()), float(whole.trace.length[all_of].sum()), 4)
             np.testing.assert_array_equal(thin.trace.position[own][-1], whole.trace.position[all_of][-1])
+
+    def test_steps_worked_on_a_few_at_once_tell_the_same(self) -> None:
+        """A ramp, a slot, side cuts at two feeds and a link: windows reach across what is worked on at once."""
+        code = "G0 X20 Y20 Z1\nG1 X35 Z-8 F400\nG1 X20\nG1 X45 F900\nG1 Y21.5\nG1 X20 F901\nG1 Y18 F9000\nG1 X45 F700\n"
+        parsed, moves = parse_job(job(rectangle(60, 45))), read_program(HEAD + code)
+        found = []
+        for few in (steps.CHUNK, 37):
+            with patch.object(steps, "CHUNK", few):
+                stock = Stock(parsed, 5 / 60, 0.002)
+                found.append(
+                    audit_operation(
+                        stock, parsed, parsed.operations[0], moves, 2.0, 8.0, SETTINGS, 900.0, 6000.0, borne=0.1
+                    )
+                )
+        whole, parted = found
+        self.assertGreater(len(whole.trace.block), 300)
+        for name in ("block", "position", "length", "depth", "entry"):
+            np.testing.assert_allclose(getattr(parted.trace, name), getattr(whole.trace, name), rtol=1e-6, err_msg=name)
+        np.testing.assert_allclose(parted.bearable, whole.bearable)
+        names = "most_depth", "depth_999", "within", "cut_length", "chip", "entry_rate"
+        for name in names:
+            self.assertGreater(getattr(whole, name), 0.01, name)
+            self.assertAlmostEqual(getattr(parted, name), getattr(whole, name), 6, name)
+        self.assertEqual((parted.chip_at, parted.entry_at), (whole.chip_at, whole.entry_at))
+        self.assertTrue(whole.trace.entry.any())
 
     def test_the_depth_under_which_a_share_of_the_length_lies(self) -> None:
         """Added up in two goes, against all steps in order of their depths."""
