@@ -295,6 +295,22 @@ class WaysInTest(SimpleTestCase):
         self.assertEqual(sum(found), 4 + 5)
         self.assertEqual(self.ways(shallow=(3, 40), above=(20, 22)), [False] * 40)
 
+    def test_a_way_in_goes_on_for_as_long_as_it_came_down(self) -> None:
+        """9 mm down and on at half the depth, in steps of 1 mm; a way back on which nothing is taken does not count."""
+        count = 40
+        descent = np.arange(count) < 10
+        none, all_of = np.zeros(count, dtype=bool), np.ones(count, dtype=bool)
+        feed, along = np.full(count, 100.0, dtype=np.float32), np.arange(1.0, count + 1)
+        for back, least, last in ((0, 3.0, 19), (4, 3.0, 23), (0, 14.0, 24)):
+            pace = feed.copy()
+            pace[12 : 12 + back] = -100.0
+            found = ways_in(descent, none, all_of, none, pace, along, least, 1.0)
+            self.assertEqual(np.nonzero(found)[0].tolist(), list(range(last)))
+        # Down once more it begins anew.
+        again = descent | (np.arange(count) == 15)
+        found = ways_in(again, none, all_of, none, feed, along, 3.0, 1.0)
+        self.assertEqual(np.nonzero(found)[0].tolist(), list(range(16 + 15)))
+
     def test_a_level_so_thin_that_a_slot_is_light(self) -> None:
         """There the way in ends with its feed, not with its length."""
         self.assertEqual(self.ways(descent=(2, 4), light=(4, 30)), [2 <= k < 30 for k in range(40)])
