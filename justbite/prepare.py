@@ -98,7 +98,6 @@ def _stands(job: Job, operation: Operation, names: list[str], bite: float) -> fl
     tool, found = job.tool(operation.tool), []
     for region in map(job.region, names):
         if not region.open_edges:
-            # A closed one is wider than the cutter, or is not cut.
             return math.inf
         stock = standing(job.stock, region.bottom + SAME, tolerances.CHORD)
         own = _come_to(operation, tool, region).intersection(fresh_shape(job, region, tolerances.CHORD))

@@ -99,11 +99,6 @@ class Case:
         wide = WIDE.get(group, own) - NARROWER * max(0.0, deepest - usual)
         return max(own, wide) * diameter
 
-    @property
-    def widest_bite(self) -> float:
-        """Largest radial depth, mm, that is worth a try."""
-        return min(self.most_bite, self.stands)
-
     def speed_share(self, angle: float) -> float:
         """Cutting speed at an engagement of `angle` radians over that of a small bite: less where it is wide."""
         own = engagement.angle_of(self.material.most_bite_share * self.tool.diameter, self.tool.diameter)

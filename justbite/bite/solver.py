@@ -126,7 +126,7 @@ def best(case: Case) -> Bite:
 def _range(case: Case) -> tuple[float, float]:
     """The radial depths that are tried, mm."""
     least = LEAST_BITE * case.tool.diameter
-    return least, max(least, case.widest_bite)
+    return least, max(least, min(case.most_bite, case.stands))
 
 
 def _better(case: Case, one: Bite, other: Bite, bars: Bars) -> Bite:

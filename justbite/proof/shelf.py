@@ -5,7 +5,6 @@ memory.
 """
 
 import tempfile
-import threading
 from dataclasses import dataclass
 from typing import IO
 
@@ -21,29 +20,26 @@ class Shelf:
     def __init__(self) -> None:
         self._file: IO[bytes] | None = None
         self._end = 0
-        self._alone = threading.Lock()
 
     def put(self, row: Row) -> "PutAway":
         """Put a row (n,) away."""
         try:
-            with self._alone:
-                if self._file is None:
-                    self._file = tempfile.TemporaryFile()  # noqa: SIM115 (it lives as long as the shelf)
-                self._file.seek(self._end)
-                self._file.write(np.ascontiguousarray(row).data)
-                # What is not written out may fail later, when the row is gone.
-                self._file.flush()
-                begin, self._end = self._end, self._end + row.nbytes
+            if self._file is None:
+                self._file = tempfile.TemporaryFile()  # noqa: SIM115 (it lives as long as the shelf)
+            self._file.seek(self._end)
+            self._file.write(np.ascontiguousarray(row).data)
+            # What is not written out may fail later, when the row is gone.
+            self._file.flush()
+            begin, self._end = self._end, self._end + row.nbytes
         except OSError:
             return PutAway(row)
         return PutAway(None, self, begin, len(row))
 
     def take(self, begin: int, count: int) -> Row:
         """The row (count,) that begins at a byte."""
-        with self._alone:
-            assert self._file is not None
-            self._file.seek(begin)
-            return np.frombuffer(self._file.read(4 * count), dtype=np.float32)
+        assert self._file is not None
+        self._file.seek(begin)
+        return np.frombuffer(self._file.read(4 * count), dtype=np.float32)
 
 
 @dataclass(frozen=True, slots=True)
