@@ -9,9 +9,10 @@ from justbite.path.area import Area, parts_of
 from justbite.path.blocks import MovesBuilder
 from justbite.path.descent import FullWidth, descend
 from justbite.path.entry import find_entry
-from justbite.path.level import plan_part
+from justbite.path.level import ground_of, plan_part
 from justbite.path.lines import length_of
 from justbite.path.program import Feeds, Heights, add_level
+from justbite.path.rim import Rim
 from justbite.path.spine import spines
 
 TARGET = 0.4
@@ -28,6 +29,10 @@ def make_ready() -> None:
     feeds = Feeds(100.0, 50.0, 400.0, 800.0, 0.05, 1000.0, follow=law, grazing=law, borne=0.1)
     for part in parts_of(area):
         spines(part, 1.0, (0.5,))
+        # Walls beside ramps are gone along where an area is narrow, which this one is not.
+        ground = ground_of(area, part, TARGET)
+        rim = Rim(ground.rims, ground.room, (ground.grid.x0, ground.grid.y0, ground.grid.cell), 1.0, area.wall)
+        rim.standing(ground.cleared, 0.0, part.exterior, 0.1)
         made = plan_part(area, part, find_entry(area, part, 0.1), TARGET, "", lambda _share: None)
         out = MovesBuilder(np.array([0.0, 0.0, 5.0]))
         add_level(out, list(made.paths), 0.0, -1.0, TARGET, Heights(5.0, 0.5, 0.3, 0.0), feeds, 0.001, 1.0)
