@@ -14,6 +14,8 @@ HALF_SAMPLES = 48
 """Intervals over the leading half of the cutter's circle."""
 STRIDE, COARSE = 4, 4
 """Intervals between the samples that are looked at first, of the half circle's and of the whole one's."""
+STRIPS = 24
+"""Across the cutter's width, by which what stands before a ramp is told."""
 
 _ANGLES = np.linspace(-np.pi / 2, np.pi / 2, HALF_SAMPLES + 1)
 HALF_COS = np.cos(_ANGLES)
@@ -122,6 +124,32 @@ def last_clear(field, x0, y0, cell, path, radius, reach):  # type: ignore[no-unt
         if not thicker(field, x0, y0, cell, path[k, 0], path[k, 1], radius, 0.0):
             return k
     return -1
+
+
+@njit(cache=True, nogil=True)
+def standing_before(field, x0, y0, cell, places, radius, within):  # type: ignore[no-untyped-def]
+    """What stands before the cutter on its way from each of `places` (n, 2) to the next, and back: (n - 1, 2).
+
+    As shares of its width: of STRIPS strips along the way those in whose middle the front half of its circle has
+    something before it at either end. Of what is clear the outermost `within` mm count as standing.
+    """
+    found = np.zeros((places.shape[0] - 1, 2))
+    for k in range(places.shape[0] - 1):
+        c = places[k + 1, 0] - places[k, 0]
+        s = places[k + 1, 1] - places[k, 1]
+        size = max(np.hypot(c, s), 1e-12)
+        for side in range(2):
+            forth = radius * (1.0 - 2.0 * side) / size
+            for end in range(2):
+                met = 0
+                for j in range(STRIPS):
+                    across = (2.0 * j + 1.0) / STRIPS - 1.0
+                    ahead = np.sqrt(1.0 - across * across)
+                    x = places[k + end, 0] + forth * (ahead * c - across * s)
+                    y = places[k + end, 1] + forth * (ahead * s + across * c)
+                    met += read(field, x0, y0, cell, x, y) > -within
+                found[k, side] = max(found[k, side], met / STRIPS)
+    return found
 
 
 @njit(cache=True, nogil=True)

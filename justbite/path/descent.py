@@ -17,6 +17,8 @@ AT_ENDS = 2.0
 """Where a stroke meets the slope of the one before it is up to so many times as deep, for a few mm."""
 STATION = 0.125
 """Distance of the places that the floor is kept at, R."""
+LAST = 0.3
+"""mm above where it goes on at full width to which the cutter comes straight down as fast as on a link."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,6 +31,8 @@ class FullWidth:
     """mm3/min"""
     deepest: float = math.inf
     """mm that a stroke may be deep, whatever its load."""
+    clear: float = 0.0
+    """mm/min where nothing stands; 0: no faster than elsewhere."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,18 +51,20 @@ class Descent:
 
 
 def descend(line: Points, top: float, z: float, radius: float, slope: float, bears: FullWidth,
-            open_ends: tuple[bool, bool] = (False, False)) -> Descent:  # fmt: skip
+            open_ends: tuple[bool, bool] = (False, False), stands: NDArray[np.float64] | None = None
+            ) -> Descent:  # fmt: skip
     """The ramp along `line` (n, 2) down from `top` to `z`.
 
     It ends at the line's end. Round a closed line it goes on in one direction. At an end that is open, cleared down
-    to `z` before, it comes straight down.
+    to `z` before, it comes straight down. `stands` (stations - 1, 2): what stands before the cutter on the way from
+    each of the `stations` to the next, and on the way back, as shares of its width; None for all.
 
     Each stroke goes down as steeply as `slope` (tangent) allows, then flat. The full width takes no more than it
     bears: a stroke is as deep as its removal rate allows at its feed, or a little deeper at a lower feed,
     and where the slope of the stroke before makes it deeper still the feed falls as much. Where that is
     quicker it slopes from end to end instead, and goes flat along the line once it is down.
     """
-    floor = _Floor.over(line, top, radius)
+    floor = _Floor.over(line, top, radius, stands, max(bears.clear, bears.feed))
     feed = bears.feed
     full = bears.removal / (2.0 * radius * feed)
     most = min(DEEPER * full, bears.deepest)
@@ -90,23 +96,33 @@ def descend(line: Points, top: float, z: float, radius: float, slope: float, bea
     return min(ways, key=lambda way: way.minutes)
 
 
+def stations(line: Points, radius: float) -> tuple[NDArray[np.float64], Points]:
+    """Places along a line (n, 2), at which what its ramp takes is told: mm along it (m,), and where (m, 2)."""
+    length = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(line, axis=0).T))])
+    count = max(8, math.ceil(length[-1] / (STATION * radius)))
+    # The line's own points are stations, so that corners are kept.
+    at = np.unique(np.concatenate([length, np.linspace(0.0, length[-1], count + 1)]).round(9))
+    return at, np.column_stack([np.interp(at, length, line[:, 0]), np.interp(at, length, line[:, 1])])
+
+
 @dataclass
 class _Floor:
-    """Stations along a line, and how deep it is cut at each."""
+    """Stations along a line, how deep it is cut at each, and what stands between them."""
 
     at: NDArray[np.float64]
     xy: Points
     height: NDArray[np.float64]
     radius: float
+    stands: NDArray[np.float64]
+    clear: float
+    """mm/min where nothing does."""
 
     @classmethod
-    def over(cls, line: Points, top: float, radius: float) -> "_Floor":
-        length = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(line, axis=0).T))])
-        count = max(8, math.ceil(length[-1] / (STATION * radius)))
-        # The line's own points are stations, so that corners are kept.
-        at = np.unique(np.concatenate([length, np.linspace(0.0, length[-1], count + 1)]).round(9))
-        xy = np.column_stack([np.interp(at, length, line[:, 0]), np.interp(at, length, line[:, 1])])
-        return cls(at, xy, np.full(len(at), float(top)), radius)
+    def over(cls, line: Points, top: float, radius: float, stands: NDArray[np.float64] | None, clear: float
+             ) -> "_Floor":  # fmt: skip
+        at, xy = stations(line, radius)
+        stands = np.ones((len(at) - 1, 2)) if stands is None else stands
+        return cls(at, xy, np.full(len(at), float(top)), radius, stands, clear)
 
     @property
     def closed(self) -> bool:
@@ -141,7 +157,7 @@ class _Floor:
         for k in range(1, count + 1):
             down = top + (z - top) * k / count
             if open_ends[0]:
-                found.append((np.append(self.xy[order[0]], down)[None], np.array([feed])))
+                found.append(self.straight_down(order[0], here, down, feed))
                 here = down
             elif k == count:
                 # The last stroke leaves no slope behind: forth half-way down and back down the rest, then flat.
@@ -159,9 +175,11 @@ class _Floor:
         self.height[:] = top
         out = np.arange(len(self.at))[:: 1 if first_open else -1]
         found: list[_Lines] = []
+        here = top
         for k in range(1, count + 1):
             down = top + (z - top) * k / count
-            found.append((np.append(self.xy[out[0]], down)[None], np.array([feed])))
+            found.append(self.straight_down(out[0], here, down, feed))
+            here = down
             found.append(self.stroke(out, down, down, 0.0, feed, full))
             # The last one stays at the line's end.
             if k < count or not first_open:
@@ -198,15 +216,24 @@ class _Floor:
     def length(self) -> float:
         return float(self.at[-1])
 
+    def straight_down(self, station: int, here: float, down: float, feed: float) -> "_Lines":
+        """At an end that is clear: fast, but for the last of it, from which on it is a way into the material."""
+        heights = [min(here, down + LAST), down] if here > down + LAST else [down]
+        ends = np.column_stack([np.tile(self.xy[station], (len(heights), 1)), heights])
+        return ends, np.array([self.clear, feed][-len(heights) :])
+
     def stroke(
         self, order: NDArray[np.intp], here: float, down: float, slope: float, feed: float, full: float
     ) -> "_Lines":
         """Go along the stations from height `here` to `down`; `full`: depth that is taken at `feed`."""
-        return _stroke(self.xy, self.height, order, here, down, slope, feed, full, 0.5 * math.pi * self.radius)
+        face = 0.5 * math.pi * self.radius
+        return _stroke(
+            self.xy, self.height, self.stands, order, here, down, slope, feed, self.clear, full, face
+        )  # fmt: skip
 
 
 @njit(cache=True, nogil=True)
-def _stroke(xy, height, order, here, down, slope, feed, full, face):  # type: ignore[no-untyped-def]
+def _stroke(xy, height, stands, order, here, down, slope, feed, clear, full, face):  # type: ignore[no-untyped-def]
     """Ends of lines (n, 3) and feeds (n,) along the stations `order`; lowers their `height`.
 
     `face`: mm2 that the face cuts for every mm down, over the cutter's width.
@@ -234,15 +261,19 @@ def _stroke(xy, height, order, here, down, slope, feed, full, face):  # type: ig
     feeds = np.empty(n)
     steps = np.empty(n)
     first = 1
-    most = 1.0
+    most = 0.0
     for k in range(1, n):
         # What is taken on the way to a station is the more of its two ends; going down, all of the face cuts.
-        load = max(depth[k], depth[k - 1]) + (points[k - 1, 2] - points[k, 2]) / max(flat[k], 1e-9) * face
+        fall = points[k - 1, 2] - points[k, 2]
+        load = max(depth[k], depth[k - 1]) * before(stands, order, k) + fall / max(flat[k], 1e-9) * face
         load = max(1.0, load / full)
         steps[k] = np.ceil((load - 1.0) * PARTS - 1e-6)
+        # Where nothing stands as far as the station after the next.
+        if fall == 0.0 and before(stands, order, k) == 0.0 and (k + 1 == n or before(stands, order, k + 1) == 0.0):
+            load, steps[k] = feed / clear, -1.0
         if k > first and steps[k] != steps[k - 1]:
             feeds[first:k] = feed / most
-            first, most = k, 1.0
+            first, most = k, 0.0
         most = max(most, load)
     feeds[first:n] = feed / most
     # Without the points on a straight line at one feed.
@@ -256,6 +287,16 @@ def _stroke(xy, height, order, here, down, slope, feed, full, face):  # type: ig
             feeds[kept] = feeds[k]
             kept += 1
     return points[:kept].copy(), feeds[:kept].copy()
+
+
+@njit(cache=True, inline="always", nogil=True)
+def before(stands, order, k):  # type: ignore[no-untyped-def]
+    """What stands before the cutter on the way to the k-th station of an order."""
+    a, b = order[k - 1], order[k]
+    if abs(a - b) > 1:
+        # Round a closed line, whose last station is its first: on from the last but one.
+        return stands[a, 0]
+    return stands[min(a, b), 0 if b > a else 1]
 
 
 _Lines = tuple[Points, NDArray[np.float64]]

@@ -57,6 +57,9 @@ class Entry:
     """A ramp for being quicker, where a helix would fit."""
     open_ends: tuple[bool, bool] = (False, False)
     """Ramps: whether the line begins and ends on what is cleared down to the level."""
+    stands: NDArray[np.float64] | None = None
+    """Ramps: what stands before the cutter when it is made, from each of its `descent.stations` to the next and on the
+    way back: shares of its width, (n - 1, 2). None: all."""
     before: tuple["Entry", ...] = ()
     """Ramps that are made before this one, with nothing cut from them until all are."""
     along: bool = False

@@ -1,7 +1,7 @@
 """One level of one area in the plane: entries, cuts and links for each part of the locus."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import shapely
@@ -14,6 +14,7 @@ from justbite.field.grid import Field, Grid
 from justbite.model.findings import Finding
 from justbite.path.area import Area, comes_in, parts_of
 from justbite.path.clearing import Clearing
+from justbite.path.descent import stations
 from justbite.path.entry import Entry, Wish, is_narrow
 from justbite.path.fronts import Piece, Points
 from justbite.path.links import Speeds
@@ -126,11 +127,11 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
         paths += _ramps_before(work, entry)
         if entry.before and entry.along:
             # From outside passes would loop in a groove: it is gone along first, from where the last ramp ends.
-            paths[-1] = _gone_along(work, area, entry.before, share)
+            paths[-1] = _gone_along(work, area, entry.before, paths[-1].entry, share)
         paths.append(_clear_from(work, area, part, entry, share))
         if is_narrow(part, area.radius) and entry.before and not paths[-1].pieces:
             # No pass got hold of anything: films along the walls are taken from where the last ramp ends.
-            paths[-2:] = [_gone_along(work, area, entry.before, share), paths[-1]]
+            paths[-2:] = [_gone_along(work, area, entry.before, paths[-2].entry, share), paths[-1]]
         # A neck may have stopped it: what is left behind one gets an entry of its own.
         entry = next_entry(work, area, part, ground.reach, wish, tried)
     # Where the cutter came down in the clear for nothing it need not come down.
@@ -194,17 +195,24 @@ def _corners(part: Polygon) -> Points:
 
 def _ramps_before(work: Clearing, entry: Entry) -> list[PartPath]:
     """The ramps that are made before a way in, with nothing cut from them."""
-    for before in entry.before:
-        work.stamp_path(before.points)
-    return [PartPath(before, ()) for before in entry.before]
+    return [PartPath(_made(work, before), ()) for before in entry.before]
 
 
-def _gone_along(work: Clearing, area: Area, ramps: tuple[Entry, ...], share: Callable[[float], None]) -> PartPath:
-    """The last of some ramps, and along the walls beside all of them from where it ends."""
+def _made(work: Clearing, entry: Entry) -> Entry:
+    """A way in that is made now: what stands before it is told, and what it takes is gone."""
+    if entry.kind == "ramp":
+        entry = replace(entry, stands=work.plane.standing_before(stations(entry.points, work.plane.radius)[1]))
+    work.stamp_path(entry.points)
+    return entry
+
+
+def _gone_along(work: Clearing, area: Area, ramps: tuple[Entry, ...], last: Entry,
+                share: Callable[[float], None]) -> PartPath:  # fmt: skip
+    """The last of some ramps as it is made, and along the walls beside all of them from where it ends."""
     work.pieces = []
     x, y = (float(v) for v in ramps[-1].points[-1])
     along_walls(work, x, y, Middle.of(ramps, area.radius), area.material, share)
-    return PartPath(ramps[-1], tuple(work.pieces))
+    return PartPath(last, tuple(work.pieces))
 
 
 def _ramp_through(work: Clearing, area: Area, part: Polygon, entry: Entry, wish: Wish | None,
@@ -216,7 +224,7 @@ def _ramp_through(work: Clearing, area: Area, part: Polygon, entry: Entry, wish:
     """
     work.pieces = []
     paths += _ramps_before(work, entry)
-    work.stamp_path(entry.points)
+    entry = _made(work, entry)
     middle = Middle.of((entry, *entry.before), area.radius)
     x, y = (float(v) for v in entry.points[-1])
     if entry.along:
@@ -239,7 +247,7 @@ def _clear_from(work: Clearing, area: Area, part: Polygon, entry: Entry, share: 
     """Enter and clear all that can be reached from there."""
     work.pieces = []
     if entry.kind != "outside":
-        work.stamp_path(entry.points)
+        entry = _made(work, entry)
     if entry.kind == "ramp" and not entry.chosen and entry.open_ends == (True, False):
         end = work.along_arm(entry.points, share)
         if end is not None:

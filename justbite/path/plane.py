@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from justbite.field.cleared import stamp_along
 from justbite.field.grid import Field, Grid
 from justbite.path import search, tracer
-from justbite.path.contact import thicker
+from justbite.path.contact import standing_before, thicker
 from justbite.path.following import follow
 from justbite.path.fronts import Points, Sweep
 from justbite.path.links import Speeds
@@ -29,6 +29,8 @@ HAIR = 0.0003
 """R: how much nearer to a wall than they may a link's points may read: passes end on the wall, to the last digit."""
 LOG_LENGTH = 3_000_000
 """Changed nodes that are remembered, to take back what was cut last."""
+SURELY = 0.02
+"""R: how far off what stands a place is clear for a way in."""
 NOTHING: Points = np.empty((0, 3))
 """Nothing was taken before."""
 PLAIN_BITE, LEAST_CONTACT = 0.4, 0.006
@@ -70,6 +72,11 @@ class Plane:
     def stamp(self, points: Points) -> None:
         """Mark what the cutter swept along `points` as cleared."""
         stamp_along(self.cleared, *self.frame, np.ascontiguousarray(points, dtype=float), self.radius, *self._log)
+
+    def standing_before(self, places: Points) -> NDArray[np.float64]:
+        """What stands before the cutter from place (n, 2) to place and back, as shares of its width, (n - 1, 2)."""
+        within = SURELY * self.radius
+        return np.asarray(standing_before(self.cleared, *self.frame, places, self.radius, within))
 
     def roll_back(self, used: int) -> None:
         """Take back what was cut last: the log up to length `used`."""

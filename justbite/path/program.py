@@ -115,8 +115,8 @@ def enter(out: MovesBuilder, entry: Entry, above: float, z: float, heights: Heig
     down: Descent | None = None
     if entry.kind == "ramp":
         slope = math.tan(feeds.ramp)
-        full = FullWidth(feeds.entry, feeds.removal, feeds.slot)
-        down = descend(entry.points, above + ABOVE, z, radius, slope, full, entry.open_ends)
+        full = FullWidth(feeds.entry, feeds.removal, feeds.slot, feeds.link)
+        down = descend(entry.points, above + ABOVE, z, radius, slope, full, entry.open_ends, entry.stands)
         x, y = float(down.begin[0]), float(down.begin[1])
     elif entry.kind == "helix":
         x, y, _ = _helix_begin(entry, above + ABOVE, z, feeds, radius)

@@ -14,8 +14,18 @@ from shapely.geometry import LineString, Point, Polygon, box
 from justbite.field.cleared import stamp
 from justbite.field.grid import read
 from justbite.path import search, tracer
-from justbite.path.contact import COARSE, ROUND_COS, ROUND_SIN, deepest, first_clear, last_clear, thicker
-from justbite.path.descent import PARTS, _Floor
+from justbite.path.contact import (
+    COARSE,
+    ROUND_COS,
+    ROUND_SIN,
+    STRIPS,
+    deepest,
+    first_clear,
+    last_clear,
+    standing_before,
+    thicker,
+)
+from justbite.path.descent import PARTS, _Floor, stations
 from justbite.path.fronts import SWEEPS
 from justbite.path.turning import can_stand
 from tests.core.test_trace import LOG, RADIUS, TARGET, WIDE, Plate, settings
@@ -213,20 +223,56 @@ class FloodTest(SimpleTestCase):
         self.assertGreater(LineString([(-30.0, 0.0), behind]).distance(post), RADIUS - 0.1)
 
 
+class BeforeRampTest(SimpleTestCase):
+    def before(self, cleared: Polygon, ways: list[tuple[float, float]]) -> Points:
+        plate = floored(Plate(cleared))
+        return np.asarray(standing_before(plate.field, *plate.frame, np.array(ways), RADIUS, 0.02 * RADIUS))
+
+    def test_shares_in_closed_form(self) -> None:
+        """Beside a straight wall the strips over it; before one those whose front has reached it: sin of an angle."""
+        strip = 1.0 / STRIPS
+        for off in (-0.75, 0.0, 0.5):
+            # All below y = 0 is cleared; the cutter goes along x, so far off.
+            forth, back = self.before(box(-60, -60, 60, 0), [(-5.0, off * RADIUS), (5.0, off * RADIUS)])[0]
+            self.assertAlmostEqual(forth, 0.5 * (1.0 + off), delta=strip)
+            self.assertAlmostEqual(back, forth, delta=1e-9)
+        for off in (0.3, 0.8):
+            # Cleared up to x = 0: the strips whose front has come so far.
+            ends = [(-off * RADIUS - 1.0, 0.0), (-off * RADIUS, 0.0)]
+            forth, back = self.before(box(-60, -60, 0, 60), ends)[0]
+            self.assertAlmostEqual(forth, math.sqrt(1.0 - (off - 0.02) ** 2), delta=strip)
+            self.assertEqual(back, 0.0)
+
+    def test_in_the_solid_in_the_clear_and_along_a_groove_of_its_own_width(self) -> None:
+        self.assertEqual(self.before(box(-60, -60, -40, 60), [(0, 0), (9, 5)]).tolist(), [[1.0, 1.0]])
+        self.assertEqual(self.before(box(-60, -60, 60, 60), [(0, 0), (9, 5), (9, 9)]).tolist(), [[0.0, 0.0]] * 2)
+        groove = LineString([(-40, 0), (20, 0)]).buffer(RADIUS, quad_segs=64)
+        self.assertEqual(self.before(groove, [(-39, 0), (19, 0)]).tolist(), [[0.0, 0.0]])
+        # Over its end on the way there, and not on the way back.
+        forth, back = self.before(groove, [(0, 0), (21, 0)])[0]
+        self.assertGreater(forth, 0.9)
+        self.assertEqual(back, 0.0)
+
+
 class StrokeTest(SimpleTestCase):
     """A ramp's strokes against the same in plain numpy, over the whole line at once."""
 
-    def stroked(self, xy: Points, height: Points, here: float, down: float, slope: float, feed: float, full: float
-                ) -> tuple[Points, Points]:  # fmt: skip
-        """Every station and its feed, as `descent._stroke`, with none left out; lowers `height`."""
+    def stroked(self, xy: Points, height: Points, stands: Points, here: float, down: float, slope: float, feed: float,
+                clear: float, full: float) -> tuple[Points, Points]:  # fmt: skip
+        """Every station and its feed, as `descent._stroke`, with none left out; lowers `height`.
+
+        `stands` (n - 1,): what stands on the way to each but the first, as shares of the width.
+        """
         way = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(xy, axis=0).T))])
         heights = np.maximum(down, here - way * slope)
         depth = np.maximum(0.0, height - heights)
         height[:] = np.minimum(height, heights)
-        load = np.maximum(depth[1:], depth[:-1])
+        load = stands * np.maximum(depth[1:], depth[:-1])
         load = load - np.diff(heights) / np.diff(way) * (0.5 * math.pi * RADIUS)
         load = np.maximum(1.0, load / full)
         steps = np.ceil((load - 1.0) * PARTS - 1e-6)
+        fast = (stands == 0.0) & (np.append(stands[1:], 0.0) == 0.0) & (np.diff(heights) == 0.0)
+        load[fast], steps[fast] = feed / clear, -1.0
         first = np.concatenate([[0], np.nonzero(np.diff(steps))[0] + 1])
         feeds = np.repeat(feed / np.maximum.reduceat(load, first), np.diff(np.append(first, len(load))))
         return np.column_stack([xy, heights])[1:], feeds
@@ -235,7 +281,10 @@ class StrokeTest(SimpleTestCase):
         random = np.random.default_rng(9)
         for _ in range(20):
             line = np.cumsum(random.normal(0.0, 15.0, (5, 2)), axis=0)
-            floor = _Floor.over(line, 0.0, RADIUS)
+            count = len(stations(line, RADIUS)[0]) - 1
+            # Clear, in part and in the solid for a few stations each, not the same on the way back.
+            stands = np.repeat(random.choice([0.0, 0.0, 0.4, 1.0], (count // 4 + 1, 2)), 4, axis=0)[:count]
+            floor = _Floor.over(line, 0.0, RADIUS, stands, 12_000.0)
             height = floor.height.copy()
             slope, full = random.uniform(0.03, 0.2), random.uniform(0.3, 2.0)
             order = np.arange(len(floor.at))
@@ -243,8 +292,10 @@ class StrokeTest(SimpleTestCase):
             for _ in range(4):
                 down = here - random.uniform(0.2, 1.5)
                 points, feeds = floor.stroke(order, here, down, slope, 3000.0, full)
-                own = height[order].copy()
-                all_points, all_feeds = self.stroked(floor.xy[order], own, here, down, slope, 3000.0, full)
+                own, met = height[order].copy(), stands[:, 0] if order[0] == 0 else stands[::-1, 1]
+                all_points, all_feeds = self.stroked(
+                    floor.xy[order], own, met, here, down, slope, 3000.0, 12_000.0, full
+                )  # fmt: skip
                 height[order] = own
                 np.testing.assert_allclose(floor.height, height, atol=1e-12)
                 # Those kept are among all, with their feeds; what is left out lies on the line between two kept.

@@ -1,5 +1,6 @@
 """Ramps through necks, round islands and along networks; and what the proof sees of thin pieces that stand free."""
 
+from dataclasses import replace
 from itertools import pairwise
 from typing import Any
 from unittest.mock import patch
@@ -15,7 +16,8 @@ from justbite.field.grid import Grid
 from justbite.model.parse import parse_job
 from justbite.nc.reader import read_program
 from justbite.path import opening, rough, together, tracer
-from justbite.path.descent import FullWidth, descend
+from justbite.path.contact import standing_before
+from justbite.path.descent import LAST, FullWidth, descend, stations
 from justbite.path.fronts import SWEEPS
 from justbite.path.network import ends_open, network
 from justbite.path.opening import NARROW_SHARES
@@ -97,9 +99,10 @@ class NetworkTest(SimpleTestCase):
 
 
 class DescentTest(SimpleTestCase):
-    def run_down(self, line: np.ndarray, open_ends: tuple[bool, bool], before: np.ndarray) -> np.ndarray:
+    def run_down(self, line: np.ndarray, open_ends: tuple[bool, bool], before: np.ndarray, bears: FullWidth = BEARS,
+                 stands: np.ndarray | None = None) -> np.ndarray:  # fmt: skip
         """Rates of removal over a quarter of the radius; all along the line is at depth, and it ends at its end."""
-        down = descend(line, 0.0, -10.0, RADIUS, SLOPE, BEARS, open_ends)
+        down = descend(line, 0.0, -10.0, RADIUS, SLOPE, bears, open_ends, stands)
         ends = down.ends
         height = before.copy()
         steps = replay.run(
@@ -139,6 +142,38 @@ class DescentTest(SimpleTestCase):
         flat = descend(line, 0.0, -10.0, RADIUS, SLOPE, BEARS, (True, True))
         sloped = descend(line, 0.0, -10.0, RADIUS, SLOPE, BEARS)
         self.assertLess(flat.minutes, 0.95 * sloped.minutes)
+
+    def test_across_a_groove_that_is_at_depth_it_goes_as_fast_as_a_link(self) -> None:
+        """No more than is allowed where it comes out of it, and at once in the groove and straight down at its end."""
+        line = np.array([[0.0, 0.0], [60.0, 0.0]])
+        cleared = [(-20.0, 6.0), (20.0, 44.0)]
+        solid = np.zeros((400, 1000), dtype=np.int16)
+        grid = Grid(-20.0, -20.0, 0.25, 401, 161)
+        groove = shapely.union_all([box(x0, -20, x1, 20) for x0, x1 in cleared])
+        field = -signed_distance(groove, grid, 15.0)
+        for x0, x1 in cleared:
+            solid[:, round((x0 + 20) / 0.1) : round((x1 + 20) / 0.1)] = -10_000
+        places = stations(line, RADIUS)[1]
+        stands = standing_before(field, grid.x0, grid.y0, grid.cell, places, RADIUS, 0.02 * RADIUS)
+        bears = replace(BEARS, clear=6.0 * FEED)
+        rate = self.run_down(line, (True, False), solid, bears, stands)
+        self.assertLess(float(rate.max()), 1.05 * REMOVAL)
+        down = descend(line, 0.0, -10.0, RADIUS, SLOPE, bears, (True, False), stands)
+        points = np.vstack([down.begin, down.ends])
+        fast = down.feeds > FEED
+        flat = np.diff(points[:, 2]) == 0.0
+        for (x0, _, z0), (x1, _, z1) in zip(points[:-1][fast & flat], points[1:][fast & flat], strict=True):
+            # The front's sides may still be before the groove's edge when its middle is 0.3 R over it.
+            here = (18.5, 39.0) if x1 > x0 else (25.0, 45.5)
+            low, high = sorted((x0, x1))
+            self.assertTrue(high < (1.5 if x1 > x0 else 7.5) or here[0] < low < high < here[1], (x0, x1))
+            self.assertEqual(z0, z1)
+        # Twice through the groove, 20 mm from where its front is in it to where it cuts again, less a station.
+        self.assertGreater(np.abs(np.diff(points[:, 0]))[fast & flat].sum(), 2 * 18.0 + 6.0)
+        straight = np.abs(np.diff(points[:, 0])) == 0.0
+        self.assertEqual(sorted(set(down.feeds[straight])), [FEED, 6.0 * FEED])
+        np.testing.assert_allclose(points[1:, 2][straight & ~fast] - points[:-1, 2][straight & ~fast], -LAST)
+        self.assertLess(down.minutes, 0.9 * descend(line, 0.0, -10.0, RADIUS, SLOPE, BEARS, (True, False)).minutes)
 
     def test_short_lines_with_an_open_end(self) -> None:
         """No steeper than the slope but straight down at an open end, and all of the line at depth at the end.
