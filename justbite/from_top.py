@@ -23,13 +23,12 @@ from justbite.model.findings import Finding
 from justbite.model.job import Job
 from justbite.model.shapes import OVERLAP, SAME, region_shape
 from justbite.order import deeper_first
+from justbite.path.rough import ENTRY_LOAD
 from justbite.prepare import case_for
 from justbite.weighing import Weight, weight_of
 
 HELIX = 0.6
 """Radius of a helix over the cutter's, for weighing."""
-ENTRY_LOAD = 0.97
-"""Removal rate of a way in over that of the bite."""
 ACROSS = 0.7
 """s that ways across a gap inside an area take, times the root of the number of passes that it parts: 0.3 to 1.7 were
 measured, over 7 to 370 passes."""

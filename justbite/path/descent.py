@@ -265,11 +265,11 @@ def _stroke(xy, height, stands, order, here, down, slope, feed, clear, full, fac
     for k in range(1, n):
         # What is taken on the way to a station is the more of its two ends; going down, all of the face cuts.
         fall = points[k - 1, 2] - points[k, 2]
-        load = max(depth[k], depth[k - 1]) * before(stands, order, k) + fall / max(flat[k], 1e-9) * face
-        load = max(1.0, load / full)
+        taken = max(depth[k], depth[k - 1]) * before(stands, order, k)
+        load = max(1.0, (taken + fall / max(flat[k], 1e-9) * face) / full)
         steps[k] = np.ceil((load - 1.0) * PARTS - 1e-6)
-        # Where nothing stands as far as the station after the next.
-        if fall == 0.0 and before(stands, order, k) == 0.0 and (k + 1 == n or before(stands, order, k + 1) == 0.0):
+        # Where nothing is, as far as the station after the next; it may have been taken by a stroke before.
+        if fall == 0.0 and taken == 0.0 and (k + 1 == n or depth[k + 1] * before(stands, order, k + 1) == 0.0):
             load, steps[k] = feed / clear, -1.0
         if k > first and steps[k] != steps[k - 1]:
             feeds[first:k] = feed / most

@@ -112,6 +112,9 @@ class DescentTest(SimpleTestCase):
         np.testing.assert_allclose(ends[-1, :2], line[-1], atol=1e-9)
         for spot in (LineString(line).interpolate(s, normalized=True) for s in np.linspace(0.0, 1.0, 40)):
             self.assertEqual(height[round((spot.y + 20) / 0.1), round((spot.x + 20) / 0.1)], -10_000)
+        # As fast as a link goes only what takes nothing, but for cusps between the discs of the stroke before.
+        fast = down.feeds[steps.block] > bears.feed
+        self.assertLess(float(steps.volume[fast].sum()), 3e-4 * float(steps.volume.sum()))
         rate = steps.volume / steps.length() * down.feeds[steps.block]
         return np.convolve(rate, np.ones(5) / 5, mode="valid")
 
@@ -162,15 +165,10 @@ class DescentTest(SimpleTestCase):
         points = np.vstack([down.begin, down.ends])
         fast = down.feeds > FEED
         flat = np.diff(points[:, 2]) == 0.0
-        for (x0, _, z0), (x1, _, z1) in zip(points[:-1][fast & flat], points[1:][fast & flat], strict=True):
-            # The front's sides may still be before the groove's edge when its middle is 0.3 R over it.
-            here = (18.5, 39.0) if x1 > x0 else (25.0, 45.5)
-            low, high = sorted((x0, x1))
-            self.assertTrue(high < (1.5 if x1 > x0 else 7.5) or here[0] < low < high < here[1], (x0, x1))
-            self.assertEqual(z0, z1)
-        # Twice through the groove, 20 mm from where its front is in it to where it cuts again, less a station.
-        self.assertGreater(np.abs(np.diff(points[:, 0]))[fast & flat].sum(), 2 * 18.0 + 6.0)
-        straight = np.abs(np.diff(points[:, 0])) == 0.0
+        # Back through what it cut, and twice the 20 mm from where its front is in the groove to where it cuts again.
+        way = np.abs(np.diff(points[:, 0]))
+        self.assertGreater(way[fast & flat].sum(), 60.0 + 2 * 18.0)
+        straight = way == 0.0
         self.assertEqual(sorted(set(down.feeds[straight])), [FEED, 6.0 * FEED])
         np.testing.assert_allclose(points[1:, 2][straight & ~fast] - points[:-1, 2][straight & ~fast], -LAST)
         self.assertLess(down.minutes, 0.9 * descend(line, 0.0, -10.0, RADIUS, SLOPE, BEARS, (True, False)).minutes)
