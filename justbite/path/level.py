@@ -124,7 +124,7 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
             # Loops take several times as long here as ramps, which leave only thin walls beside them.
             entry = _ramp_through(work, area, part, entry, wish, share, paths, ground.reach, tried)
             continue
-        paths += _ramps_before(work, entry)
+        paths += _ramps_before(work, area, entry)
         if entry.before and entry.along:
             # From outside passes would loop in a groove: it is gone along first, from where the last ramp ends.
             paths[-1] = _gone_along(work, area, entry.before, paths[-1].entry, share)
@@ -193,14 +193,17 @@ def _corners(part: Polygon) -> Points:
     return np.concatenate(found)
 
 
-def _ramps_before(work: Clearing, entry: Entry) -> list[PartPath]:
+def _ramps_before(work: Clearing, area: Area, entry: Entry) -> list[PartPath]:
     """The ramps that are made before a way in, with nothing cut from them."""
-    return [PartPath(_made(work, before), ()) for before in entry.before]
+    return [PartPath(_made(work, area, before), ()) for before in entry.before]
 
 
-def _made(work: Clearing, entry: Entry) -> Entry:
-    """A way in that is made now: what stands before it is told, and what it takes is gone."""
-    if entry.kind == "ramp":
+def _made(work: Clearing, area: Area, entry: Entry) -> Entry:
+    """A way in that is made now: what stands before it is told, and what it takes is gone.
+
+    What stands below a drilled hole is gone from the fields from the beginning, but not on a ramp's way.
+    """
+    if entry.kind == "ramp" and all(hole.bottom == -np.inf for hole in area.holes):
         entry = replace(entry, stands=work.plane.standing_before(stations(entry.points, work.plane.radius)[1]))
     work.stamp_path(entry.points)
     return entry
@@ -223,8 +226,8 @@ def _ramp_through(work: Clearing, area: Area, part: Polygon, entry: Entry, wish:
     Only after the last ramp through it, what such a ramp does not take is looked for.
     """
     work.pieces = []
-    paths += _ramps_before(work, entry)
-    entry = _made(work, entry)
+    paths += _ramps_before(work, area, entry)
+    entry = _made(work, area, entry)
     middle = Middle.of((entry, *entry.before), area.radius)
     x, y = (float(v) for v in entry.points[-1])
     if entry.along:
@@ -247,7 +250,7 @@ def _clear_from(work: Clearing, area: Area, part: Polygon, entry: Entry, share: 
     """Enter and clear all that can be reached from there."""
     work.pieces = []
     if entry.kind != "outside":
-        entry = _made(work, entry)
+        entry = _made(work, area, entry)
     if entry.kind == "ramp" and not entry.chosen and entry.open_ends == (True, False):
         end = work.along_arm(entry.points, share)
         if end is not None:

@@ -16,6 +16,7 @@ from justbite.odd_jobs import odd_jobs
 from justbite.path import rough
 from justbite.path.area import LEAST_HELIX, MOST_HELIX, SNUG, Area, make_area, parts_of
 from justbite.path.entry import Entry, Wish, find_entry
+from justbite.path.level import plan_part
 from justbite.path.opening import _opened
 from justbite.path.predrill import GAIN
 from justbite.plan import Plan, plan
@@ -212,9 +213,16 @@ class HoleTest(SimpleTestCase):
             data = hard(drilled=[{"at": [30, 8], "diameter": 14, **({} if bottom is None else {"bottom": bottom})}])
             data["regions"][0]["outline"] = outline
             data["stock"]["box"]["max"][:2] = [70, 80]
-            area, _ = as_planned(parse_job(data))
+            area, part = as_planned(parse_job(data))
             ramp = Entry("ramp", np.array([[30.0, 63.0], [30.0, 8.0]]), None)
             self.assertEqual(_opened(ramp, area).open_ends, (False, is_open))
+            # Before a way in down the hole: what stands below that is in the ramp's way.
+            down = Entry("outside", np.array([[30.0, 8.0]]), None, hole=area.holes[0], before=(ramp,))
+            made, *_ = plan_part(area, part, down, 1.0, "rough", lambda _share: None).paths
+            stands = made.entry.stands
+            self.assertEqual(stands is None, not is_open)
+            if stands is not None:
+                self.assertEqual((stands[0].tolist(), stands[-1, 0]), ([1.0, 1.0], 0.0))
 
     def test_plans_are_weighed_over_all_levels(self) -> None:
         """A hole that ends in the first of two levels is worth it there, but not for both."""
