@@ -6,6 +6,7 @@ edges a strip of air. `locus` is where its centre may stand.
 
 import math
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 import shapely
@@ -49,7 +50,7 @@ class Hole:
         return cls(x, y, diameter, min(0.5 * diameter, most), bottom)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Area:
     """Geometry of one region for one cutter; lengths mm."""
 
@@ -76,7 +77,7 @@ class Area:
     unfit: tuple[Hole, ...] = ()
     """Too narrow for the cutter, or where it may not go: planned as if they were not there."""
 
-    @property
+    @cached_property
     def has_air(self) -> bool:
         """Whether the cutter can come in from outside the stock, or by a hole."""
         return bool(self.holes) or self.free.difference(self.material).area > 4.0 * self.radius**2

@@ -1,6 +1,7 @@
 """Ways into the material: helix, ramp, or from outside. Each is checked to fit."""
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 import shapely
@@ -12,6 +13,8 @@ from justbite.path.lines import length_of
 
 SPOTS, NEARLY = 60, 0.97
 """Places tried each way for an entry, and from what share of the greatest width on one counts as as wide."""
+WIDE_CORE = 0.94
+"""Share of the greatest width on which places are looked at at all: under NEARLY by more than a buffer is out."""
 FEW_SPOTS = 16
 """The same for a ramp where none fits in the widest place."""
 SLOT = 1.6
@@ -190,6 +193,7 @@ def snug_plunge(area: Area, part: Polygon, wish: Wish | None) -> Entry | None:
     return _circle_entry("plunge", x, y, min(MOST_PLUNGE * area.radius, widest - area.wall), area.radius, SNUG)
 
 
+@lru_cache(maxsize=8)
 def widest_place(part: Polygon, wall: float, radius: float) -> tuple[float, float, float]:
     """Where a spiral has most room in `part` (of the locus), and how far walls are there.
 
@@ -203,7 +207,9 @@ def widest_place(part: Polygon, wall: float, radius: float) -> tuple[float, floa
     # The centroid is the very middle of a bore.
     middle = part.centroid
     x, y = np.append(xs, [inscribed.coords[0][0], middle.x]), np.append(ys, [inscribed.coords[0][1], middle.y])
-    spots = shapely.points(x, y)[shapely.contains_xy(part, x, y)]
+    # Only of those that may be wide enough it is told how wide they are: that takes a look at every wall.
+    core = part.buffer(-WIDE_CORE * inscribed.length)
+    spots = shapely.points(x, y)[shapely.contains_xy(part if core.is_empty else core, x, y)]
     if len(spots) == 0:
         spot = part.representative_point()
         return spot.x, spot.y, wall + float(part.boundary.distance(spot))
