@@ -7,6 +7,7 @@ import shapely
 
 from justbite.path.area import Area, parts_of
 from justbite.path.blocks import MovesBuilder
+from justbite.path.contact import standing_before
 from justbite.path.descent import FullWidth, descend
 from justbite.path.entry import find_entry
 from justbite.path.level import ground_of, plan_part
@@ -29,10 +30,12 @@ def make_ready() -> None:
     feeds = Feeds(100.0, 50.0, 400.0, 800.0, 0.05, 1000.0, follow=law, grazing=law, borne=0.1)
     for part in parts_of(area):
         spines(part, 1.0, (0.5,))
-        # Walls beside ramps are gone along where an area is narrow, which this one is not.
+        # Walls beside ramps are gone along where an area is narrow, which this one is not; nor is it ramped into.
         ground = ground_of(area, part, TARGET)
-        rim = Rim(ground.rims, ground.room, (ground.grid.x0, ground.grid.y0, ground.grid.cell), 1.0, area.wall)
+        frame = ground.grid.x0, ground.grid.y0, ground.grid.cell
+        rim = Rim(ground.rims, ground.room, frame, 1.0, area.wall)
         rim.standing(ground.cleared, 0.0, part.exterior, 0.1)
+        standing_before(ground.cleared, *frame, rim.rings[0], 1.0, 0.0)
         made = plan_part(area, part, find_entry(area, part, 0.1), TARGET, "", lambda _share: None)
         out = MovesBuilder(np.array([0.0, 0.0, 5.0]))
         add_level(out, list(made.paths), 0.0, -1.0, TARGET, Heights(5.0, 0.5, 0.3, 0.0), feeds, 0.001, 1.0)
