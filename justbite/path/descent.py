@@ -268,7 +268,7 @@ def _stroke(xy, height, stands, order, here, down, slope, feed, clear, full, fac
         taken = max(depth[k], depth[k - 1]) * before(stands, order, k)
         load = max(1.0, (taken + fall / max(flat[k], 1e-9) * face) / full)
         steps[k] = np.ceil((load - 1.0) * PARTS - 1e-6)
-        # Where nothing is, as far as the station after the next; it may have been taken by a stroke before.
+        # Where nothing is taken on the way to this station nor to the next one; a stroke before may have taken it.
         if fall == 0.0 and taken == 0.0 and (k + 1 == n or depth[k + 1] * before(stands, order, k + 1) == 0.0):
             load, steps[k] = feed / clear, -1.0
         if k > first and steps[k] != steps[k - 1]:

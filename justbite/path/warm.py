@@ -36,7 +36,7 @@ def make_ready() -> None:
         rim = Rim(ground.rims, ground.room, frame, 1.0, area.wall)
         rim.standing(ground.cleared, 0.0, part.exterior, 0.1)
         standing_before(ground.cleared, *frame, rim.rings[0], 1.0, 0.0)
-        made = plan_part(area, part, find_entry(area, part, 0.1), TARGET, "", lambda _share: None)
+        made = plan_part(area, part, find_entry(area, part, 0.1), TARGET, "", lambda _share: None, ground=ground)
         out = MovesBuilder(np.array([0.0, 0.0, 5.0]))
         add_level(out, list(made.paths), 0.0, -1.0, TARGET, Heights(5.0, 0.5, 0.3, 0.0), feeds, 0.001, 1.0)
     descend(np.array([[0.0, 0.0], [9.0, 0.0]]), 0.0, -1.0, 1.0, 0.05, FullWidth(100.0, 100.0))

@@ -308,6 +308,25 @@ class StrokeTest(SimpleTestCase):
                 self.assertLess(float(shapely.distance(chain, spots).max()), 1e-6)
                 here, order = down, order[::-1]
 
+    def test_round_a_closed_line_over_its_seam(self) -> None:
+        """From the last station but one on to the first, which is the last: what stands there is told once."""
+        line = np.array([[0.0, 0.0], [40.0, 0.0], [40.0, 30.0], [0.0, 0.0]])
+        count = len(stations(line, RADIUS)[0]) - 1
+        stands = np.ones((count, 2))
+        stands[-6:, 0] = stands[:4, 0] = 0.0
+        floor = _Floor.over(line, 0.0, RADIUS, stands, 12_000.0)
+        order = np.concatenate([np.arange(count // 2, count), np.arange(count // 2 + 1)])
+        own = floor.height[order].copy()
+        all_points, all_feeds = self.stroked(
+            floor.xy[order], own, stands[order[:-1], 0], -2.0, -2.0, 0.1, 3000.0, 12_000.0, 1.0
+        )  # fmt: skip
+        points, feeds = floor.stroke(order, -2.0, -2.0, 0.1, 3000.0, 1.0)
+        match = [int(np.argmin(np.abs(all_points - p).sum(axis=1))) for p in points]
+        np.testing.assert_allclose(all_feeds[match], feeds, rtol=1e-12)
+        # Fast from where the first of six stations is clear to one before the last of four.
+        self.assertEqual(int((all_feeds == 12_000.0).sum()), 9)
+        self.assertEqual(sorted(set(feeds)), [1500.0, 3000.0, 12_000.0])
+
 
 class EscapeTest(SimpleTestCase):
     def test_it_may_stand_where_a_quarter_turn_is_free(self) -> None:
