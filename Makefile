@@ -60,8 +60,11 @@ lint: setup
 	cd web && npm run --silent check
 	cd web && npm run --silent lint
 
+# The core's tests run on all cores; those of the server and the browser share files, and forks need a process that may
+# have some (they are skipped in the first run).
 test: lint
-	JUSTBITE_DATA=$$(mktemp -d) DJANGO_ALLOW_ASYNC_UNSAFE=1 $(PY) manage.py test tests
+	$(PY) manage.py test tests.core --parallel auto
+	JUSTBITE_DATA=$$(mktemp -d) DJANGO_ALLOW_ASYNC_UNSAFE=1 $(PY) manage.py test tests.server tests.browser tests.core.test_together
 
 bench: setup
 	$(PY) -m justbite.cli bench
