@@ -4,21 +4,16 @@ job -> bite per operation -> path -> motion -> NC text -> the text read back -> 
 """
 
 import time
-from collections.abc import Callable
-from dataclasses import asdict, dataclass, replace
-from functools import lru_cache, partial
+from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from justbite import __version__, rules, slower, tolerances
-from justbite.bite import solver
-from justbite.bite.case import Case
-from justbite.bite.conditions import SLACK, at_depth, borne_chip, feed_law
-from justbite.bite.known import KnownPath
-from justbite.bite.slot import slot_depth, slot_removal
-from justbite.choice import Trial, known_path, path_seconds, promising
+from justbite.bite.conditions import SLACK
+from justbite.by_minutes import Progress, Step, by_minutes
 from justbite.errors import JobError, NothingToCutError
 from justbite.from_top import from_top_findings, in_order
 from justbite.grouping import Shares, shares
@@ -35,23 +30,28 @@ from justbite.nc.writer import Heading, write_program
 from justbite.part.beyond import with_standing
 from justbite.path.blocks import MovesBuilder
 from justbite.path.predrill import drilled_notes
-from justbite.path.program import FeedLaw
-from justbite.path.rough import Bears, add_operation
 from justbite.path.together import Tick, side_by_side
-from justbite.path.works import Limits, Swept, Work, sections_cut
+from justbite.path.works import Limits, Swept
 from justbite.prepare import bite_of, case_for, check_job, depths_of
 from justbite.proof.against import held_against
 from justbite.proof.audit import Audit, renumbered
 from justbite.proof.remains import remains
-from justbite.proved import into_finding, proof_findings, remain_findings, with_stuck
+from justbite.proved import held_findings, into_finding, over_promise, proof_findings, remain_findings, with_stuck
 from justbite.proving import Proved, prove
-from justbite.yardstick import plain_seconds
 
 WEIGHED, PLANNED, PROVED = 0.08, 0.7, 0.99
 """Shares of the progress at which bites are weighed, paths planned, and the program proved."""
 
-Progress = Callable[[float, str], None]
-"""Called with the share done (0 to 1) and what is being done; may raise StoppedError."""
+HELD = (0.99, 0.975)
+"""Shares of the bite that the passes of an operation are held to when it is planned again, since the proof found more
+than the bite in it: other passes, that seldom meet the like twice."""
+AGAIN = 0.5
+"""Share of the progress that a round begins at that plans again."""
+LIMITS = Limits(
+    tolerances.CHORD, tolerances.WALL_SNAP, tolerances.WALL_SNAP_TOLERANCE, tolerances.FIT_SHARE,
+    tolerances.FIT_BITE_SHARE, tolerances.UNREACHED_AREA, tolerances.ENTRY_CLEAR,
+    tolerances.CHORD_FILM, tolerances.REST_FILM, tolerances.REST_FILM_BITE, tolerances.FIT_MOST,
+)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,16 +83,111 @@ def plan(job: Job, progress: Progress = lambda share, what: None, part: NDArray[
         raise JobError(f"The travel height {travel:g} is not above the stock and the keep-outs.", "Raise it.")
     bites, by_depth = _weighed(job, progress)
     findings += rules.tool_findings(job)
-    out = MovesBuilder(start=np.array([0.0, 0.0, travel]))
-    limits = Limits(
-        tolerances.CHORD, tolerances.WALL_SNAP, tolerances.WALL_SNAP_TOLERANCE, tolerances.FIT_SHARE,
-        tolerances.FIT_BITE_SHARE, tolerances.UNREACHED_AREA, tolerances.ENTRY_CLEAR,
-        tolerances.CHORD_FILM, tolerances.REST_FILM, tolerances.REST_FILM_BITE, tolerances.FIT_MOST,
-    )  # fmt: skip
-    compute, choices = [], []
-    before: list[Swept] = []
-    count = len(job.operations)
-    for index, operation in enumerate(job.operations):
+    task = _Task(job, machine, travel, bites, MovesBuilder(start=np.array([0.0, 0.0, travel])))
+    latest = best = _round(task, [1.0] * len(bites), [], findings, progress)
+    for share in HELD:
+        over = [k for k, excess in enumerate(latest.excess) if excess > 0.0]
+        if not over:
+            break
+        held = [share if k in over else own.held for k, own in enumerate(latest.planned)]
+
+        def again(done: float, what: str) -> None:
+            progress(AGAIN + (1.0 - AGAIN) * done, f"Again, with a little less: {what}")
+
+        latest = _round(task, held, latest.planned[: over[0]], findings, again)
+        best = min(best, latest, key=lambda one: sum(one.excess))
+    for own, shared, operation in zip(best.planned, by_depth, job.operations, strict=True):
+        findings += own.findings + rules.depth_findings(operation, shared, depths_of(job, operation))
+        findings += held_findings(operation, own.held)
+    report, trace, found = _report(job, machine, best, part)
+    findings += found
+    if best.slowed_blocks:
+        findings.append(
+            Finding(
+                "proof.slowed",
+                f"{best.slowed_blocks} blocks go slower than planned: the proof met chips there thicker than a tooth"
+                " bears.",
+            )
+        )
+    report["warnings"] = [f.as_dict() for f in with_stuck(findings)]
+    progress(1.0, "Done")
+    return Plan(best.program, report, trace)
+
+
+@dataclass(frozen=True, slots=True)
+class _Task:
+    """What all rounds have in common."""
+
+    job: Job
+    machine: Machine
+    travel: float
+    bites: list[Bite]
+    """As they were weighed, before any path was known."""
+    out: MovesBuilder
+
+
+@dataclass(frozen=True, slots=True)
+class _Planned:
+    """One operation as it is planned."""
+
+    bite: Bite
+    held: float
+    """Share of the bite that passes are held to."""
+    findings: list[Finding]
+    choice: dict[str, Any]
+    swept: list[Swept]
+    seconds: float
+    """How long planning took."""
+    end: int
+    """How many moves there are when it is planned."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Round:
+    """All operations planned, written and proved."""
+
+    planned: list[_Planned]
+    program: str
+    moves: Moves
+    proved: Proved
+    slowed_blocks: int
+
+    @property
+    def bites(self) -> list[Bite]:
+        return [own.bite for own in self.planned]
+
+    @property
+    def excess(self) -> list[float]:
+        """By how much each operation takes more than any should, as a share of its bite."""
+        return [over_promise(audit, own.bite) for audit, own in zip(self.proved.audits, self.planned, strict=True)]
+
+
+def _round(task: _Task, held: list[float], known: list[_Planned], findings: list[Finding], progress: Progress
+           ) -> _Round:  # fmt: skip
+    """Plan, write and prove, passes held to these shares of each bite; the first operations are `known` already."""
+    job = task.job
+    planned = _operations(task, held, known, progress)
+    moves = task.out.build()
+    own = [f for one in planned for f in one.findings]
+    if not np.isin(moves.part, (CUT, ENTRY)).any():
+        reasons = " ".join(f.sentence for f in (*findings, *own) if f.code.startswith("area."))
+        raise NothingToCutError(f"There is nothing to cut. {reasons}".strip())
+    progress(PLANNED, "Writing the program")
+    bites = [one.bite for one in planned]
+    headings = [
+        Heading(i + 1, o.name, o.tool, b.speed, drilled_notes(o.name, own))
+        for i, (o, b) in enumerate(zip(job.operations, bites, strict=True))
+    ]
+    give_back_small()
+    return _Round(planned, *_written(job, bites, moves, headings, task.travel, progress))
+
+
+def _operations(task: _Task, held: list[float], known: list[_Planned], progress: Progress) -> list[_Planned]:
+    """All operations planned, those after the `known` ones anew."""
+    job, out, count = task.job, task.out, len(task.bites)
+    planned = list(known)
+    out.taken_back(known[-1].end if known else 0)
+    for index, operation in list(enumerate(job.operations))[len(known) :]:
         began = time.perf_counter()
         out.operation = index
 
@@ -100,41 +195,17 @@ def plan(job: Job, progress: Progress = lambda share, what: None, part: NDArray[
             progress(WEIGHED + (PLANNED - WEIGHED) * (index + share) / count, what)
 
         case = case_for(job, operation)
-        step = _Step(out, job, operation, case, machine, travel, limits, tick, tuple(before), index < count - 1)
-        bites[index], found, choice, swept = _by_minutes(step, bites[index])
-        before += swept
-        findings += _bite_findings(operation, bites[index]) + found
-        findings += rules.order_findings(job, operation, bites[index], machine, case.wanted_speed)
-        choices.append(choice)
-        # The yardstick is held beside the path; it is no part of planning it.
-        compute.append(time.perf_counter() - began - choice["yardstick_seconds"])
-        findings += rules.depth_findings(operation, by_depth[index], depths_of(job, operation))
-    moves = out.build()
-    if not np.isin(moves.part, (CUT, ENTRY)).any():
-        reasons = " ".join(f.sentence for f in findings if f.code.startswith("area."))
-        raise NothingToCutError(f"There is nothing to cut. {reasons}".strip())
-    progress(PLANNED, "Writing the program")
-    headings = [
-        Heading(i + 1, o.name, o.tool, b.speed, drilled_notes(o.name, findings))
-        for i, (o, b) in enumerate(zip(job.operations, bites, strict=True))
-    ]
-    give_back_small()
-    program, moves, proved, slowed_blocks = _written(job, bites, moves, headings, travel, progress)
-    report, trace, found = _report(job, bites, machine, moves, proved, compute, part)
-    findings += found
-    report["slowed_blocks"] = slowed_blocks
-    if slowed_blocks:
-        findings.append(
-            Finding(
-                "proof.slowed",
-                f"{slowed_blocks} blocks go slower than planned: the proof met chips there thicker than a tooth bears.",
-            )
+        before = tuple(swept for one in planned for swept in one.swept)
+        step = Step(
+            out, job, operation, case, task.machine, task.travel, LIMITS, tick, before, index < count - 1, held[index]
         )
-    for row, choice in zip(report["operations"], choices, strict=True):
-        row.update(choice)
-    report["warnings"] = [f.as_dict() for f in with_stuck(findings)]
-    progress(1.0, "Done")
-    return Plan(program, report, trace)
+        bite, found, choice, swept = by_minutes(step, task.bites[index])
+        told = _bite_findings(operation, bite) + found
+        told += rules.order_findings(job, operation, bite, task.machine, case.wanted_speed)
+        # The yardstick is held beside the path; it is no part of planning it.
+        seconds = time.perf_counter() - began - choice["yardstick_seconds"]
+        planned.append(_Planned(bite, held[index], told, choice, swept, seconds, len(out)))
+    return planned
 
 
 def _weighed(job: Job, progress: Progress) -> tuple[list[Bite], list[Shares]]:
@@ -149,99 +220,6 @@ def _weighed(job: Job, progress: Progress) -> tuple[list[Bite], list[Shares]]:
         progress(WEIGHED * share, f"Weighing bites of {job.operations[k].name}")
 
     return bites, side_by_side([partial(shared, o) for o in job.operations], tick)
-
-
-@dataclass(frozen=True, slots=True)
-class _Step:
-    """All that planning one operation takes."""
-
-    out: MovesBuilder
-    job: Job
-    operation: Operation
-    case: Case
-    machine: Machine
-    travel: float
-    limits: Limits
-    tick: Progress
-    before: tuple[Swept, ...]
-    later: bool
-    """Whether another operation follows."""
-
-    def add(self, bite: Bite, first: float, last: float) -> tuple[list[Finding], list[Swept], list[Work]]:
-        """Append the operation's moves with this bite; progress goes from share `first` to `last`."""
-        case = self.case
-
-        @lru_cache
-        def shallow(deep: float) -> tuple[float, FeedLaw]:
-            level = at_depth(case, bite, deep)
-            return level.feed, feed_law(case, level)
-
-        bears = Bears(
-            feed_law(case, bite), borne_chip(case, bite), slot_depth(case, bite), slot_removal(case, bite), shallow
-        )
-
-        def tick(share: float, what: str) -> None:
-            self.tick(first + (last - first) * share, what)
-
-        def clock(moves: Moves) -> float:
-            return float(path_seconds(moves, self.machine, self.operation.tolerance).sum())
-
-        return add_operation(
-            self.out, self.job, self.operation, bite, self.machine, self.case.material, self.travel, self.limits, tick,
-            clock, bears, self.before, self.later,
-        )  # fmt: skip
-
-    def measured(self, mark: int) -> tuple[Moves, np.ndarray]:
-        """The operation's moves so far, from row `mark`, and the seconds of each."""
-        moves = self.out.build(mark)
-        return moves, path_seconds(moves, self.machine, self.operation.tolerance)
-
-
-def _by_minutes(step: _Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str, Any], list[Swept]]:
-    """Plan an operation; where another bite promises fewer minutes plan that too, and keep the quicker."""
-    out, mark = step.out, len(step.out)
-    points = out.points
-    pinned = step.case.ae is not None and step.case.ap is not None
-    findings, swept, works = step.add(bite, 0.0, 1.0 if pinned else 0.5)
-    moves, seconds = step.measured(mark)
-    known = known_path(moves, seconds, bite, step.case, sections_cut(works))
-    points = out.points - points
-    trials = [Trial(bite.ae, bite.steps, float(seconds.sum()))]
-    if known is None:
-        return bite, findings, _choice([], None, None, 0.0, 0, 0), swept
-    other = promising(step.case, bite, known)
-    chosen = False
-    began = time.perf_counter()
-    plain = plain_seconds(step.job, step.operation, step.case, bite, step.machine, step.travel, works)
-    yardstick = time.perf_counter() - began
-    if other is not None:
-        kept, before = out.taken_back(mark), out.points
-        found, taken, _ = step.add(other, 0.5, 1.0)
-        _, again = step.measured(mark)
-        trials.append(Trial(other.ae, other.steps, float(again.sum())))
-        chosen = trials[1].seconds < trials[0].seconds
-        if chosen:
-            bite, findings, points, swept = other, found, out.points - before, taken
-        else:
-            out.put_back(mark, kept)
-    # One that was not chosen by what was cut is not told by it either.
-    told = replace(known, choose=chosen, areas=known.areas if chosen else ())
-    if not chosen:
-        bite = solver.told(step.case, bite, told)
-    return bite, findings, _choice(trials, told, plain, yardstick, points, len(out) - mark), swept
-
-
-def _choice(trials: list[Trial], path: KnownPath | None, plain: float | None, yardstick: float, points: int,
-            blocks: int) -> dict[str, Any]:  # fmt: skip
-    """What the report tells of how a bite was chosen, and of the path besides its blocks."""
-    return {
-        "trials": [asdict(t) for t in trials],
-        "path": asdict(path) if path is not None else None,
-        "plain_seconds": plain,
-        "yardstick_seconds": yardstick,
-        "path_points": points,
-        "path_blocks": blocks,
-    }
 
 
 def _bite_findings(operation: Operation, bite: Bite) -> list[Finding]:
@@ -286,10 +264,10 @@ def _written(job: Job, bites: list[Bite], moves: Moves, headings: list[Heading],
     return program, moves, proved, slowed_blocks
 
 
-def _report(job: Job, bites: list[Bite], machine: Machine, planned: Moves, proved: Proved, compute: list[float],
-            corners: NDArray[np.float64] | None
+def _report(job: Job, machine: Machine, made: _Round, corners: NDArray[np.float64] | None
             ) -> tuple[dict[str, Any], PathTrace, list[Finding]]:  # fmt: skip
     """What the proof found, with the times that the machine takes, put together; and against the part's triangles."""
+    planned, proved, bites = made.moves, made.proved, made.bites
     read = proved.moves
     drive = Drive(machine.rapid_feed, machine.max_feed, machine.acceleration, machine.block_rate)
     path_tolerance = min(o.tolerance for o in job.operations)
@@ -304,7 +282,7 @@ def _report(job: Job, bites: list[Bite], machine: Machine, planned: Moves, prove
         own, at = renumbered(read, index)
         audit, borne, proving = proved.audits[index], proved.borne[index], proved.seconds[index]
         planner = planned.depth[planned.operation == index]
-        row = _row(job, operation, bite, audit, own, seconds[at], part[at], planner, compute[index], proving)
+        row = _row(job, operation, made.planned[index], audit, own, seconds[at], part[at], planner, proving)
         row["follow_saved_seconds"] = float(steady[at].sum() - seconds[at].sum()) if operation.follow_bite else 0.0
         rows.append(row)
         row["chip_mm"], row["chip_over_borne"] = audit.chip, audit.chip / borne
@@ -329,6 +307,7 @@ def _report(job: Job, bites: list[Bite], machine: Machine, planned: Moves, prove
         "ideal_seconds": sum(r["ideal_seconds"] for r in rows),
         "limit_seconds": sum(r["limit_seconds"] for r in rows),
         "blocks": len(read),
+        "slowed_blocks": made.slowed_blocks,
         "into_part": into,
         "stands_mm3": stands,
         "operations": rows,
@@ -345,10 +324,10 @@ def _parts_by_line(read: Moves, planned: Moves) -> np.ndarray:
     return np.where(read.kind == RAPID, POSITION, part).astype(np.uint8)
 
 
-def _row(job: Job, operation: Operation, bite: Bite, audit: Audit, moves: Moves, seconds: np.ndarray,
-         part: np.ndarray, planner: np.ndarray, compute: float, proving: float) -> dict[str, Any]:  # fmt: skip
+def _row(job: Job, operation: Operation, own: _Planned, audit: Audit, moves: Moves, seconds: np.ndarray,
+         part: np.ndarray, planner: np.ndarray, proving: float) -> dict[str, Any]:  # fmt: skip
     """One operation's part of the report."""
-    radius = job.tool(operation.tool).diameter / 2
+    radius, bite = job.tool(operation.tool).diameter / 2, own.bite
 
     def degrees(depth: float) -> float:
         return float(np.degrees(np.arccos(np.clip(1.0 - depth / radius, -1.0, 1.0))))
@@ -374,7 +353,7 @@ def _row(job: Job, operation: Operation, bite: Bite, audit: Audit, moves: Moves,
         "left_over_share": audit.left_over,
         "gouge_mm": audit.gouge,
         "rapid_in_stock_mm": audit.rapid,
-        "compute_seconds": compute,
+        "compute_seconds": own.seconds,
         "proof_seconds": proving,
         "blocks": len(moves),
         "levels": [
@@ -384,4 +363,6 @@ def _row(job: Job, operation: Operation, bite: Bite, audit: Audit, moves: Moves,
         "limit_seconds": 60.0 * audit.removed / (1000.0 * bite.best_removal_rate),
         "bite": {k: v for k, v in bite.as_dict().items() if k != "ceilings"},
         "limits": [c.as_dict() for c in bite.ceilings],
+        "held_to": own.held,
+        **own.choice,
     }

@@ -14,6 +14,27 @@ OVER_BITE = 1.10
 """Measured engagement over target above which the program must not be run."""
 
 
+MOST, MOST_999 = 1.05, 1.02
+"""The same from which on an operation is planned again, held to less: at one place, and in all but a thousandth of the
+cut."""
+
+
+def over_promise(audit: Audit, bite: Bite) -> float:
+    """By how much an operation takes more than any should, as a share of its bite; 0 where it does not."""
+    return max(0.0, audit.most_depth / bite.ae - MOST, audit.depth_999 / bite.ae - MOST_999)
+
+
+def held_findings(operation: Operation, held: float) -> list[Finding]:
+    """That an operation's passes are `held` to that share of its bite, and why."""
+    if held >= 1.0:
+        return []
+    said = (
+        f'The proof found more than the bite of "{operation.name}" at a place or two; it is planned again, with passes'
+        f" held to {100 * held:g} % of the bite."
+    )
+    return [Finding("proof.held", said, operation.name)]
+
+
 def too_thick(audit: Audit, borne: float) -> bool:
     """Whether a chip is thicker than the `borne` mm that a tooth bears."""
     return audit.chip > OVER_BITE * borne

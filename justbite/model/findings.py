@@ -54,6 +54,7 @@ CODES: dict[str, tuple[str, str]] = {
     "proof.thick-chip": (
         "error", "Do not run the program; lower the return feed, or let the feed no longer follow the bite."
     ),
+    "proof.held": ("note", "There is nothing to do; its minutes and its loads are told of the new path."),
     "proof.slowed": ("note", "There is nothing to do; the minutes are told with these feeds."),
     "proof.entry-load": ("error", "Do not run the program; choose another way in, or a smaller ramp angle."),
     "proof.over-bite": ("error", "Do not run the program; plan again with a smaller bite."),

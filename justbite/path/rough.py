@@ -61,13 +61,13 @@ class Bears:
 
 def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite, machine: Machine,
                   material: Material, travel: float, limits: Limits, progress: Progress, clock: Clock,
-                  bears: Bears | None = None, before: Sequence[Swept] = (), later: bool = False,
+                  bears: Bears | None = None, before: Sequence[Swept] = (), later: bool = False, held: float = 1.0,
                   ) -> tuple[list[Finding], list[Swept], list[Work]]:  # fmt: skip
     """Append the moves of one roughing operation to `out`. Returns its findings, what it takes out, and what it cuts.
 
     `clock` tells how many seconds moves take on the machine: the quickest way is chosen by it. `before`: what
     operations before this one have taken out; `later`: whether others follow, and what this one takes out is to be
-    told.
+    told. `held`: share of the bite that passes are held to.
     """
     tool = job.tool(operation.tool)
     bears = bears or Bears()
@@ -86,7 +86,8 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
     )
     tolerance = min(limits.fit_share * operation.tolerance, limits.fit_bite_share * bite.ae, limits.fit_most)
     terms = _Terms(
-        clock, bite.ae, bite.ap, Heights(travel, job.approach_gap, operation.hover, stock_heights(job.stock)[1]), feeds,
+        clock, bite.ae, held * bite.ae, bite.ap,
+        Heights(travel, job.approach_gap, operation.hover, stock_heights(job.stock)[1]), feeds,
         tolerance, tool.diameter / 2,
         max(job.approach_gap, limits.clear_share * tool.diameter / 2), operation.tolerance,
         bears.shallow if operation.follow_bite else None,
@@ -157,7 +158,7 @@ def _work_out(job: Job, operation: Operation, names: Sequence[str], terms: "_Ter
     centre = job.tool(operation.tool).centre_cutting
     found: dict[str, _Worked] = {}
     for name in names:
-        works, findings = works_on(job, operation, name, terms.ae, limits, before, cut_of)
+        works, findings = works_on(job, operation, name, terms.aim, limits, before, cut_of)
         found[name] = _Worked(
             works, [Wish(operation.entry, job.region(name).start, centre) for _ in works], [], findings
         )
@@ -188,6 +189,8 @@ class _Terms:
 
     clock: Clock
     ae: float
+    aim: float
+    """The radial depth that passes are held to: `ae`, or a little less."""
     step: float
     """A level is no deeper."""
     heights: Heights
@@ -262,7 +265,7 @@ def _planned(operation: Operation, works: list[Work], terms: _Terms, wishes: lis
         for k, (area, part, ways) in enumerate(parts):
             entries: list[Entry | None] = [*ways] or [None]
             # Where there is but one plan, it is made beside others.
-            ground = ground_of(area, part, terms.ae) if len(entries) > 1 else None
+            ground = ground_of(area, part, terms.aim) if len(entries) > 1 else None
             for entry in entries:
                 plan = _plan(operation, area, part, entry, terms, own, ground, later)
                 tries.append((index, k, partial(_timed, plan, work, terms)))
@@ -279,7 +282,7 @@ def _planned(operation: Operation, works: list[Work], terms: _Terms, wishes: lis
 
 
 def _ways_into(work: Work, terms: _Terms, wish: Wish, _tick: Tick) -> list[tuple[Area, Polygon, list[Entry]]]:
-    return ways_into(work.area, terms.clearance, wish, terms.ae, _pace(work, terms))
+    return ways_into(work.area, terms.clearance, wish, terms.aim, _pace(work, terms))
 
 
 def _hole_findings(job: Job, operation: Operation, works: list[Work], plans: list[list[PartPlan]], terms: _Terms,
@@ -303,7 +306,7 @@ def _hole_findings(job: Job, operation: Operation, works: list[Work], plans: lis
             if own.holes or any(swept.shape.intersects(part.buffer(terms.radius)) for swept in before):
                 continue
             promise = promised(
-                work, part, plan.paths, terms.ae, levels, terms.clearance, wish.place, pace,
+                work, part, plan.paths, terms.aim, levels, terms.clearance, wish.place, pace,
                 60.0 / terms.feeds.cut, lowest,
             )  # fmt: skip
             if promise is not None:
@@ -328,14 +331,14 @@ def _through(hole: Hole, operation: Operation, work: Work, part: Polygon, wish: 
              ) -> list[Callable[[Tick], PartPlan]]:  # fmt: skip
     """The plans for a part that would be gone into by a hole."""
     area = replace(work.area, holes=(hole,)).of_part(part)
-    ways = find_openings(area, part, terms.clearance, wish, terms.ae, None)
+    ways = find_openings(area, part, terms.clearance, wish, terms.aim, None)
     return [_plan(operation, area, part, entry, terms, wish) for entry in ways if entry.hole is not None]
 
 
 def _plan(operation: Operation, area: Area, part: Polygon, entry: Entry | None, terms: _Terms, wish: Wish,
           ground: Ground | None = None, later: bool = False) -> Callable[[Tick], PartPlan]:  # fmt: skip
     return partial(
-        plan_part, area, part, entry, terms.ae, operation.name, wish=wish, conventional=operation.conventional,
+        plan_part, area, part, entry, terms.aim, operation.name, wish=wish, conventional=operation.conventional,
         ground=ground, speeds=terms.speeds, outlined=later,
     )  # fmt: skip
 

@@ -211,7 +211,7 @@ class QuickestTest(SimpleTestCase):
             for acceleration in (1e9, 500.0):
                 drive = Drive(20_000, 9000, acceleration, 1e9)
                 terms = rough._Terms(
-                    partial(self.clock, drive), 2.0, 10.0, heights, feeds,
+                    partial(self.clock, drive), 2.0, 2.0, 10.0, heights, feeds,
                     0.003, 5.0, 1.0, 0.01,
                 )  # fmt: skip
                 spent.append(terms.seconds(whole.paths, Work(area, 0.0, -8.0, ())))

@@ -1,0 +1,123 @@
+"""One operation planned: with the bite that promises the fewest minutes once its path is known."""
+
+import time
+from collections.abc import Callable
+from dataclasses import asdict, dataclass, replace
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+
+from justbite.bite import solver
+from justbite.bite.case import Case
+from justbite.bite.conditions import at_depth, borne_chip, feed_law
+from justbite.bite.known import KnownPath
+from justbite.bite.slot import slot_depth, slot_removal
+from justbite.choice import Trial, known_path, path_seconds, promising
+from justbite.model.bite import Bite
+from justbite.model.findings import Finding
+from justbite.model.job import Job, Machine, Operation
+from justbite.model.moves import Moves
+from justbite.path.blocks import MovesBuilder
+from justbite.path.program import FeedLaw
+from justbite.path.rough import Bears, add_operation
+from justbite.path.works import Limits, Swept, Work, sections_cut
+from justbite.yardstick import plain_seconds
+
+Progress = Callable[[float, str], None]
+"""Called with the share done (0 to 1) and what is being done; may raise StoppedError."""
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """All that planning one operation takes."""
+
+    out: MovesBuilder
+    job: Job
+    operation: Operation
+    case: Case
+    machine: Machine
+    travel: float
+    limits: Limits
+    tick: Progress
+    before: tuple[Swept, ...]
+    later: bool
+    """Whether another operation follows."""
+    held: float = 1.0
+    """Share of the bite that passes are held to."""
+
+    def add(self, bite: Bite, first: float, last: float) -> tuple[list[Finding], list[Swept], list[Work]]:
+        """Append the operation's moves with this bite; progress goes from share `first` to `last`."""
+        case = self.case
+
+        @lru_cache
+        def shallow(deep: float) -> tuple[float, FeedLaw]:
+            level = at_depth(case, bite, deep)
+            return level.feed, feed_law(case, level)
+
+        bears = Bears(
+            feed_law(case, bite), borne_chip(case, bite), slot_depth(case, bite), slot_removal(case, bite), shallow
+        )
+
+        def tick(share: float, what: str) -> None:
+            self.tick(first + (last - first) * share, what)
+
+        def clock(moves: Moves) -> float:
+            return float(path_seconds(moves, self.machine, self.operation.tolerance).sum())
+
+        return add_operation(
+            self.out, self.job, self.operation, bite, self.machine, self.case.material, self.travel, self.limits, tick,
+            clock, bears, self.before, self.later, self.held,
+        )  # fmt: skip
+
+    def measured(self, mark: int) -> tuple[Moves, np.ndarray]:
+        """The operation's moves so far, from row `mark`, and the seconds of each."""
+        moves = self.out.build(mark)
+        return moves, path_seconds(moves, self.machine, self.operation.tolerance)
+
+
+def by_minutes(step: Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str, Any], list[Swept]]:
+    """Plan an operation; where another bite promises fewer minutes plan that too, and keep the quicker."""
+    out, mark = step.out, len(step.out)
+    points = out.points
+    pinned = step.case.ae is not None and step.case.ap is not None
+    findings, swept, works = step.add(bite, 0.0, 1.0 if pinned else 0.5)
+    moves, seconds = step.measured(mark)
+    known = known_path(moves, seconds, bite, step.case, sections_cut(works))
+    points = out.points - points
+    trials = [Trial(bite.ae, bite.steps, float(seconds.sum()))]
+    if known is None:
+        return bite, findings, _choice([], None, None, 0.0, 0, 0), swept
+    other = promising(step.case, bite, known)
+    chosen = False
+    began = time.perf_counter()
+    plain = plain_seconds(step.job, step.operation, step.case, bite, step.machine, step.travel, works)
+    yardstick = time.perf_counter() - began
+    if other is not None:
+        kept, before = out.taken_back(mark), out.points
+        found, taken, _ = step.add(other, 0.5, 1.0)
+        _, again = step.measured(mark)
+        trials.append(Trial(other.ae, other.steps, float(again.sum())))
+        chosen = trials[1].seconds < trials[0].seconds
+        if chosen:
+            bite, findings, points, swept = other, found, out.points - before, taken
+        else:
+            out.put_back(mark, kept)
+    # One that was not chosen by what was cut is not told by it either.
+    told = replace(known, choose=chosen, areas=known.areas if chosen else ())
+    if not chosen:
+        bite = solver.told(step.case, bite, told)
+    return bite, findings, _choice(trials, told, plain, yardstick, points, len(out) - mark), swept
+
+
+def _choice(trials: list[Trial], path: KnownPath | None, plain: float | None, yardstick: float, points: int,
+            blocks: int) -> dict[str, Any]:  # fmt: skip
+    """What the report tells of how a bite was chosen, and of the path besides its blocks."""
+    return {
+        "trials": [asdict(t) for t in trials],
+        "path": asdict(path) if path is not None else None,
+        "plain_seconds": plain,
+        "yardstick_seconds": yardstick,
+        "path_points": points,
+        "path_blocks": blocks,
+    }
