@@ -9,6 +9,7 @@ from justbite.errors import InputError, JustBiteError
 from justbite.grouping import all_by_depth
 from justbite.model.job import Job
 from justbite.model.parse import load_job
+from justbite.summary import lines
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -74,6 +75,7 @@ def _plan(job_file: Path, out: Path, part_file: Path | None, by_depth: bool) -> 
     out.mkdir(parents=True, exist_ok=True)
     (out / "program.nc").write_text(result.program)
     (out / "report.json").write_text(json.dumps(result.report, indent=2))
+    print("\n".join(lines(result.report)))
     return 0
 
 
