@@ -21,7 +21,7 @@ from justbite.model.before import cut_by_then, fresh_shape, must_come_first, sec
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
 from justbite.model.job import Job
-from justbite.model.shapes import OVERLAP, SAME, region_shape
+from justbite.model.shapes import OVERLAP, SAME, grown, region_shape
 from justbite.order import deeper_first
 from justbite.path.rough import ENTRY_LOAD
 from justbite.prepare import case_for
@@ -250,4 +250,4 @@ def _farther_in(job: Job, above: str, bite: float, diameter: float) -> float:
     region = job.region(above)
     chord = math.sqrt(max(bite * (diameter - bite), 0.0))
     rest = fresh_shape(job, region, tolerances.CHORD)
-    return float(region_shape(region, tolerances.CHORD).difference(rest.buffer(chord)).area)
+    return float(region_shape(region, tolerances.CHORD).difference(grown(rest, chord)).area)

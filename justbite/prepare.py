@@ -20,7 +20,7 @@ from justbite.model.before import fresh_shape, sections
 from justbite.model.bite import Bite
 from justbite.model.job import Job, Machine, Material, Operation, Region, Tool
 from justbite.model.kept import Kept
-from justbite.model.shapes import SAME, free_space, keep_out_shape, region_shape, shape_faults, uncut_shape
+from justbite.model.shapes import SAME, free_space, grown, keep_out_shape, region_shape, shape_faults, uncut_shape
 from justbite.model.stock import footprint, standing
 
 LEAST_SIZE = 1e-3
@@ -116,12 +116,12 @@ def _come_to(operation: Operation, tool: Tool, region: Region) -> BaseGeometry:
     radius, wall = tool.diameter / 2, operation.allowance.wall
 
     def make() -> BaseGeometry:
-        locus = free_space(region, STRIP * radius + wall, tolerances.CHORD).buffer(-radius - wall)
+        locus = grown(free_space(region, STRIP * radius + wall, tolerances.CHORD), -radius - wall)
         parts = shapely.get_parts(locus)
         if not (region.open_edges or region.drilled or tool.centre_cutting):
             x1, y1, x2, y2 = shapely.bounds(parts).T
             parts = parts[np.hypot(x2 - x1, y2 - y1) > LEAST_ROOM * radius]
-        return shapely.union_all(parts).buffer(radius).intersection(region_shape(region, tolerances.CHORD))
+        return grown(shapely.union_all(parts), radius).intersection(region_shape(region, tolerances.CHORD))
 
     return _COME_TO.get(region, (radius, wall, tool.centre_cutting), make)
 

@@ -6,7 +6,7 @@ import shapely
 from shapely.geometry.base import BaseGeometry
 
 from justbite.model.job import Job, Operation, Region
-from justbite.model.shapes import NOTHING, ONE_BORDER, OVERLAP, SAME, overlap, region_shape
+from justbite.model.shapes import NOTHING, ONE_BORDER, OVERLAP, SAME, grown, overlap, region_shape
 from justbite.model.stock import fill_heights, heights, standing
 
 
@@ -48,7 +48,7 @@ def uncut_above(job: Job, operation: Operation, region: Region, chord: float) ->
     for other in job.regions:
         gone = other.name in cut or (other.name in region.after and other.name not in planned)
         if gone and other.name != region.name and other.bottom < region.top + SAME and not above.is_empty:
-            above = above.difference(region_shape(other, chord).buffer(ONE_BORDER))
+            above = above.difference(grown(region_shape(other, chord), ONE_BORDER))
     return above.buffer(-ONE_BORDER)
 
 

@@ -5,6 +5,7 @@ the arc to the next vertex, positive counterclockwise (the DXF polyline's conven
 """
 
 import math
+from typing import Any
 
 import numpy as np
 import shapely
@@ -162,11 +163,17 @@ def without_seams(shape: BaseGeometry, by: float = ONE_BORDER) -> BaseGeometry:
 
 
 def mitred(shape: BaseGeometry, by: float) -> BaseGeometry:
-    """A shape made larger by so many mm, or smaller, that keeps its corners.
+    """A shape made larger by so many mm, or smaller, that keeps its corners."""
+    return grown(shape, by, join_style="mitre")
 
-    Where hairs come together a border may cross itself, and nothing can be worked out with that: it is mended.
+
+def grown(shape: BaseGeometry, by: float, **how: Any) -> BaseGeometry:
+    """A shape with its border moved out by so many mm, or in; `how` as `buffer` takes it.
+
+    Its border may cross itself, where hairs come together and seldom elsewhere (one of some thousand loci, moved out
+    by the radius that it was moved in by), and nothing can be worked out with that: it is mended.
     """
-    moved = shape.buffer(by, join_style="mitre")
+    moved = shape.buffer(by, **how)
     if moved.is_valid:
         return moved
     return shapely.union_all([g for g in shapely.get_parts(shapely.make_valid(moved)) if g.area > 0.0])

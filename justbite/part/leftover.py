@@ -7,7 +7,7 @@ from shapely.geometry.base import BaseGeometry
 
 from justbite.model.job import Job
 from justbite.model.part import Body, Face
-from justbite.model.shapes import job_space, region_shape
+from justbite.model.shapes import grown, job_space, region_shape
 from justbite.model.stock import fill_heights, heights
 from justbite.part.merge import merged
 
@@ -31,8 +31,8 @@ def leftover(job: Job) -> Body:
         for name in operation.regions:
             region = job.region(name)
             free = job_space(job, region, 3.2 * radius + operation.allowance.wall, CHORD)
-            swept = free.buffer(-radius - operation.allowance.wall).buffer(radius)
-            taken = swept.intersection(region_shape(region, CHORD).buffer(1e-3))
+            swept = grown(grown(free, -radius - operation.allowance.wall), radius)
+            taken = swept.intersection(grown(region_shape(region, CHORD), 1e-3))
             floor = region.bottom + operation.allowance.floor
             if floor < region.top:
                 cut = cut + _prism(taken, floor, region.top + 1e-3)

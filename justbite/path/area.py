@@ -15,7 +15,7 @@ from shapely.geometry import Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from justbite.model.job import Job, Region
-from justbite.model.shapes import beside, job_space, mitred, region_shape, uncut_shape, without_seams
+from justbite.model.shapes import beside, grown, job_space, mitred, region_shape, uncut_shape, without_seams
 from justbite.model.stock import standing
 
 MOST_LEFT = 0.001
@@ -126,8 +126,8 @@ def comes_to(job: Job, region: Region, radius: float, allowance: float, film: fl
 
     `beyond`: and before its open edges.
     """
-    reach = swept_space(job, region, radius, allowance, chord).buffer(-radius - allowance - film, quad_segs=32)
-    swept = reach.buffer(radius, quad_segs=32)
+    reach = grown(swept_space(job, region, radius, allowance, chord), -radius - allowance - film, quad_segs=32)
+    swept = grown(reach, radius, quad_segs=32)
     return swept if beyond else region_shape(region, chord).intersection(swept)
 
 
@@ -149,11 +149,11 @@ def make_area(job: Job, region: Region, radius: float, allowance: float, snap: f
         # Borders of two areas are one but for their chords: no seam may stay between them.
         material = without_seams(material)
     wall = radius + allowance + snap
-    locus = free.buffer(-wall, quad_segs=32)
+    locus = grown(free, -wall, quad_segs=32)
     holes, unfit = _holes(region, free, locus, radius)
-    target = free.buffer(-allowance).intersection(shape) if allowance > 0 else shape
-    reach = locus.buffer(wall + 0.002 * radius, quad_segs=32)
-    rest = target.difference(reach).buffer(-0.002 * radius).buffer(0.002 * radius)
+    target = grown(free, -allowance).intersection(shape) if allowance > 0 else shape
+    reach = grown(locus, wall + 0.002 * radius, quad_segs=32)
+    rest = grown(grown(target.difference(reach), -0.002 * radius), 0.002 * radius)
     unreached = []
     for part in shapely.get_parts(rest):
         if part.area >= least:
@@ -199,16 +199,16 @@ def rest_of(area: Area, gone: BaseGeometry, film: float, least: float) -> Area:
     if gone.geom_type == "GeometryCollection":
         # Lines that a cutter went along once are no area.
         gone = gone.buffer(0)
-    reach = area.locus.buffer(area.radius, quad_segs=32)
-    inner = area.locus.buffer(area.radius - film, quad_segs=32)
-    rest = area.material.intersection(reach).difference(gone).difference(gone.buffer(film).difference(inner))
+    reach = grown(area.locus, area.radius, quad_segs=32)
+    inner = grown(area.locus, area.radius - film, quad_segs=32)
+    rest = area.material.intersection(reach).difference(gone).difference(grown(gone, film).difference(inner))
     pieces = shapely.get_parts(rest)
     thin = [p.buffer(-0.5 * least).is_empty for p in pieces]
     little = rest.area < MOST_LEFT * area.material.area and rest.buffer(-1.5 * least).is_empty
     if all(thin) or little:
         return replace(area, material=NOTHING, holes=(), unfit=())
     # A hair wider, so that no seam stays between what is left out and what is gone.
-    crumbs = shapely.union_all([p for p, out in zip(pieces, thin, strict=True) if out]).buffer(0.1 * film)
+    crumbs = grown(shapely.union_all([p for p, out in zip(pieces, thin, strict=True) if out]), 0.1 * film)
     walls = area.material.difference(reach)
     worth = shapely.union_all([p for p, out in zip(pieces, thin, strict=True) if not out])
     rest = shapely.union_all([worth, walls.difference(gone)]).difference(crumbs)
@@ -229,7 +229,7 @@ def comes_in(area: Area) -> bool:
 
 def _worth(part: Polygon, material: BaseGeometry, radius: float) -> bool:
     """Whether there is something to cut from a part of the locus."""
-    return bool(part.buffer(radius).intersection(material).area > 0.01 * radius**2)
+    return bool(grown(part, radius).intersection(material).area > 0.01 * radius**2)
 
 
 def air_start(area: Area, part: Polygon, clearance: float) -> tuple[float, float] | None:
@@ -238,8 +238,8 @@ def air_start(area: Area, part: Polygon, clearance: float) -> tuple[float, float
     Clear of what is to be cut in any case; where there is room, of what stands beside the air as well.
     """
     room = area.radius + clearance
-    above = part.difference(area.material.buffer(room))
-    airs = (_spots(above.difference(area.beyond.buffer(room))), _spots(above))
+    above = part.difference(grown(area.material, room))
+    airs = (_spots(above.difference(grown(area.beyond, room))), _spots(above))
     air = next((a for a in airs if not a.is_empty), None)
     if air is None:
         return None

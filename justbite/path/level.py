@@ -12,6 +12,7 @@ from shapely.geometry.base import BaseGeometry
 from justbite.field.distance import nodes_in, signed_distance
 from justbite.field.grid import Field, Grid
 from justbite.model.findings import Finding
+from justbite.model.shapes import grown
 from justbite.path.area import Area, comes_in, parts_of
 from justbite.path.clearing import Clearing
 from justbite.path.descent import stations
@@ -70,7 +71,7 @@ class Ground:
 def ground_of(area: Area, part: Polygon, target: float) -> Ground:
     """What is the same for every plan of a part."""
     room, cleared, grid = fields_of(area, part, target)
-    reach = nodes_in(part.buffer(area.wall).intersection(area.material), grid)
+    reach = nodes_in(grown(part, area.wall).intersection(area.material), grid)
     return Ground(grid, room, cleared, reach, _rims(part, area.radius), _corners(part))
 
 
@@ -100,7 +101,7 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
         area, ground = area.solid(), None
     paths: list[PartPath] = []
     findings: list[Finding] = []
-    whole = part.buffer(area.radius).intersection(area.material).area
+    whole = grown(part, area.radius).intersection(area.material).area
     own = ground is None
     ground = ground or ground_of(area, part, target)
     plane = Plane(

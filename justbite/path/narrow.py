@@ -20,6 +20,7 @@ from scipy.spatial import cKDTree
 from shapely.geometry import LineString, MultiLineString
 from shapely.geometry.base import BaseGeometry
 
+from justbite.model.shapes import grown
 from justbite.path.clearing import MOST_GRAZED, Clearing
 from justbite.path.entry import BESIDE, Entry
 from justbite.path.fronts import SWEEPS, Front, Points
@@ -124,7 +125,7 @@ def along_walls(work: Clearing, x: float, y: float, middle: Middle, material: Ba
     for stretch in rim.standing(plane.cleared, -np.inf, middle.shape, within) if at_last else ():
         ways = [middle.shape, *(LineString(piece.points) for piece in work.pieces if piece.kind == "cut")]
         swept = shapely.union_all(shapely.buffer(ways, plane.radius, quad_segs=ROUND))
-        beside = LineString(stretch).buffer(plane.radius, quad_segs=ROUND).intersection(material)
+        beside = grown(LineString(stretch), plane.radius, quad_segs=ROUND).intersection(material)
         for run in rim.touching(stretch, _most_of(beside.difference(swept), film)):
             x, y = _cut(work, x, y, run, middle, 0.0, tick) or (x, y)
     return x, y

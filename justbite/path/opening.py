@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from shapely.geometry import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
 
+from justbite.model.shapes import grown
 from justbite.path.area import Area
 from justbite.path.drawn import drawn_out
 from justbite.path.entry import Entry, Wish, find_entry, is_narrow, is_snug, snug_plunge
@@ -83,8 +84,8 @@ def find_openings(area: Area, part: Polygon, clearance: float, wish: Wish | None
                   pace: Pace | None) -> list[Entry]:  # fmt: skip
     """The ways into `part` of the locus that are worth planning, the most promising first; empty where none fits.
 
-    Long ramps are weighed but where the user wants a helix; without `pace` none is. A slot or a neck hardly wider than
-    the cutter is ramped through in any case.
+    Without `pace` no long ramps are weighed; after a way in, or a place, of the user's only those that lead behind
+    islands and necks. A slot or a neck hardly wider than the cutter is ramped through in any case.
     """
     usual = find_entry(area, part, clearance, wish) or next(iter(_narrow_ramps(part, area.radius)), None)
     usual = usual or snug_plunge(area, part, wish)
@@ -100,7 +101,8 @@ def find_openings(area: Area, part: Polygon, clearance: float, wish: Wish | None
         return [*_from_outside(usual, area, part, wish, target, pace), *other]
     if usual.kind == "outside":
         return [usual] if wish.place is not None else _from_outside(usual, area, part, wish, target, pace)
-    if usual.kind not in ("helix", "ramp") or wish.kind == "helix":
+    wished = usual.kind in ("helix", "plunge") and wish.kind == usual.kind
+    if usual.kind not in ("helix", "ramp") and not wished:
         return [usual]
     if is_narrow(part, area.radius):
         plain = max([usual, *_narrow_ramps(part, area.radius)], key=lambda e: length_of(e.points))
@@ -109,25 +111,27 @@ def find_openings(area: Area, part: Polygon, clearance: float, wish: Wish | None
         return [plain, *along]
     if pace is None:
         return [usual]
-    if wish.place is None:
+    if wish.place is None and not wished:
         return _worth_planning(usual, area, part, target, pace)
     if not part.interiors and not neck_lines(part, area.radius, NECK):
         # All of it is before the cutter, and nobody looks for a second way in.
         return [usual]
-    free = find_entry(area, part, clearance, replace(wish, place=None)) or usual
+    # Straight down no ramp is like it.
+    kind = "helix" if wished else wish.kind
+    free = find_entry(area, part, clearance, replace(wish, place=None, kind=kind)) or usual
     if free.kind == "outside":
         # It could come in from there, but is to go in inside; ramps from open edges do as well after that.
         ramps = [e.before for e in _from_outside(free, area, part, wish, target, pace) if e.before]
         return [usual, *(replace(r[-1], before=(usual, *r[:-1])) for r in ramps)]
     more = [e for e in _worth_planning(free, area, part, target, pace) if e.kind == "ramp" and e is not free]
-    place = shapely.Point(wish.place)
+    place = shapely.Point(wish.place or usual.points[0])
 
     def after(e: Entry) -> Entry:
-        closed = not e.before and np.allclose(e.points[0], e.points[-1])
+        closed = not wished and not e.before and np.allclose(e.points[0], e.points[-1])
         near = closed and LineString(e.points).distance(place) <= area.radius
         return e if near else replace(e, before=(usual, *e.before))
 
-    # It goes in where the user says; what else is to be opened is opened after that.
+    # It goes in where and as the user says; what else is to be opened is opened after that.
     return [usual, *map(after, more)]
 
 
@@ -169,7 +173,7 @@ def _from_outside(usual: Entry, area: Area, part: Polygon, wish: Wish, target: f
     grooves = [ramp for neck in necks_of(part, radius, NECK) for ramp in _all_through(neck, part, area)]
     if grooves:
         found.append(replace(usual, before=tuple(grooves), along=True))
-    walled = part.exterior.intersection(area.material.buffer(AIR * radius)).length > WALLED * part.exterior.length
+    walled = part.exterior.intersection(grown(area.material, AIR * radius)).length > WALLED * part.exterior.length
     small = part.buffer(radius).area / target < LARGE * radius
     narrow = is_narrow(part, radius)
     if narrow or (walled and small):
@@ -346,13 +350,13 @@ def loss(entry: Entry, part: Polygon, target: float, radius: float, pace: Pace, 
     opened = LineString(entry.points)
     if entry.before:
         opened = shapely.union_all([opened, *(LineString(e.points) for e in entry.before)])
-    taken = opened.buffer(radius)
+    taken = grown(opened, radius)
     own = (taken if material is None else taken.intersection(material)).area / target
     if entry.kind == "ramp" and not entry.before and not opened.is_closed:
         lag = min(ENDS_LAG * radius, 0.49 * opened.length)
         opened = shapely.ops.substring(opened, lag, opened.length - lag)
     if material is not None:
-        opened = opened.union(part.difference(material.buffer(radius)))
+        opened = opened.union(part.difference(grown(material, radius)))
     x1, y1, x2, y2 = part.bounds
     farthest = shapely.hausdorff_distance(part, opened)
     step = target * max(1.0, np.ceil(farthest / target / fronts))

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from shapely.geometry import Polygon
 
 from justbite.field.cleared import stamp
+from justbite.model.shapes import grown
 from justbite.path.area import Area
 from justbite.path.contact import radial_depth
 from justbite.path.entry import Entry
@@ -50,7 +51,7 @@ def plain_part(area: Area, part: Polygon, entry: Entry, step_over: float, chord:
     """The plain path of a part. `cleared` is used up; it begins as the planner's does."""
     runs = rings_of(part, step_over, chord)
     if area.has_air:
-        near = area.material.buffer(area.radius)
+        near = grown(area.material, area.radius)
         runs = tuple(run for ring in runs for run in _through(ring, near))
     if entry.kind != "outside":
         _walk(cleared, frame, entry.points, area.radius)

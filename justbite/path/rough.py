@@ -16,7 +16,7 @@ from justbite.model.bite import Bite
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Machine, Material, Operation
 from justbite.model.moves import Moves
-from justbite.model.shapes import NOTHING, SAME
+from justbite.model.shapes import NOTHING, SAME, grown
 from justbite.model.stock import heights as stock_heights
 from justbite.path.area import Area, Hole, parts_of
 from justbite.path.blocks import MovesBuilder
@@ -175,7 +175,7 @@ def _cut_of(worked: _Worked) -> BaseGeometry:
     """What is cut of an area of which parts can not be cut, down to its floor."""
     own = [
         shapely.union_all([
-            part.buffer(work.area.radius).intersection(work.area.shape)
+            grown(part, work.area.radius).intersection(work.area.shape)
             for part, plan in zip(parts_of(work.area), made, strict=True) if plan.paths
         ])
         for work, made in zip(worked.works, worked.plans, strict=True)
@@ -303,7 +303,7 @@ def _hole_findings(job: Job, operation: Operation, works: list[Work], plans: lis
             if any(path.entry.hole is not None for path in plan.paths):
                 # All of them are gone for the passes, not only the one that is gone in by.
                 needed += own.holes
-            if own.holes or any(swept.shape.intersects(part.buffer(terms.radius)) for swept in before):
+            if own.holes or any(swept.shape.intersects(grown(part, terms.radius)) for swept in before):
                 continue
             promise = promised(
                 work, part, plan.paths, terms.aim, levels, terms.clearance, wish.place, pace,

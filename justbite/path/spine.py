@@ -18,6 +18,7 @@ from scipy.spatial import Voronoi
 from shapely.geometry import LineString, Polygon
 
 from justbite.field.distance import segments_of
+from justbite.model.shapes import grown
 from justbite.path.entry import is_narrow
 
 Points = NDArray[np.float64]
@@ -74,7 +75,7 @@ def spines(part: Polygon, radius: float, shares: tuple[float, ...]) -> list[Poin
 def necks_of(part: Polygon, radius: float, narrow: float, least: float = NECK_LENGTH) -> list[Polygon]:
     """What of `part` has no room for more than `narrow` R to either side of the centre, and is worth a ramp."""
     wide = narrow * radius
-    rooms = part.buffer(-wide).buffer(1.02 * wide)
+    rooms = grown(grown(part, -wide), 1.02 * wide)
     if rooms.is_empty:
         return []
     return [n for n in shapely.get_parts(part.difference(rooms)) if n.area > 0.1 * least * wide * radius]
@@ -232,7 +233,7 @@ def arm_line(part: Polygon, radius: float, rest: shapely.Geometry, clear: Callab
     `rest`: what still stands. `clear`: of which places (n, 2) of the centre nothing is met.
     """
     # An arm by itself: the points along its border stand as close as it is narrow.
-    near = shapely.get_parts(part.intersection(rest.buffer(ARM_REACH * radius)))
+    near = shapely.get_parts(part.intersection(grown(rest, ARM_REACH * radius)))
     arm = min((p for p in near if p.area > 0.0), key=rest.distance, default=None)
     if arm is None:
         return None

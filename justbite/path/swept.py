@@ -12,6 +12,7 @@ from shapely.geometry.base import BaseGeometry
 
 from justbite.field.grid import Field, Grid
 from justbite.field.outline import below_zero
+from justbite.model.shapes import grown
 from justbite.path.fronts import Points
 from justbite.path.lines import filled
 
@@ -27,11 +28,11 @@ def swept_by(cleared: Field, grid: Grid, material: BaseGeometry, radius: float, 
     """Where `cleared` is below zero; `ways` (n, 2) are what the cutter's middle cut along, `material` what stood."""
     told = below_zero(cleared, grid)
     seen = 0.5 * SEEN * grid.cell
-    standing = material.difference(told).buffer(-seen).buffer(seen)
+    standing = grown(grown(material.difference(told), -seen), seen)
     if standing.is_empty:
         return told
     tips = np.sqrt(2.0 * radius * grid.cell) + grid.cell
-    zone = standing.simplify(seen).buffer(tips, quad_segs=4).simplify(seen)
+    zone = grown(standing.simplify(seen), tips, quad_segs=4).simplify(seen)
     runs = _beside(zone, ways, radius)
     exact = shapely.union_all(shapely.intersection(shapely.buffer(runs, radius, quad_segs=ROUND), zone))
     # What was clear before anything was cut is no material.

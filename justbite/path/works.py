@@ -16,7 +16,7 @@ from justbite.model.before import as_deep, cut_top, floors_before, uncut_above
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Operation, Region
 from justbite.model.kept import Kept
-from justbite.model.shapes import ONE_BORDER, OVERLAP, SAME, in_the_way, region_shape, uncut_shape
+from justbite.model.shapes import ONE_BORDER, OVERLAP, SAME, grown, in_the_way, region_shape, uncut_shape
 from justbite.model.stock import heights, standing
 from justbite.path.area import Area, comes_to, make_area, parts_of, rest_of
 from justbite.path.level import reach_findings
@@ -78,7 +78,7 @@ def sections_cut(works: Sequence[Work]) -> tuple[tuple[float, tuple[float, ...]]
     for work in works:
         heights = (work.top, *sorted(work.floors, reverse=True), work.bottom)
         deep = tuple(a - b for a, b in pairwise(heights))
-        size = work.area.locus.buffer(work.area.radius).intersection(work.area.material).area
+        size = grown(work.area.locus, work.area.radius).intersection(work.area.material).area
         found[deep] = found.get(deep, 0.0) + size
     return tuple((size, deep) for deep, size in found.items())
 
@@ -230,7 +230,7 @@ def _stock_findings(job: Job, area: Area, region: Region, bottom: float, operati
         above = standing(job.stock, region.top + 1e-6, chord).intersection(area.shape)
         for other in _cut_until(job, name):
             if other.name != region.name and other.bottom <= region.top + 1e-6:
-                above = above.difference(region_shape(other, chord).buffer(1e-3))
+                above = above.difference(grown(region_shape(other, chord), 1e-3))
         if above.area > 1e-2 * area.radius**2:
             begins = f'Area "{area.name}" starts {high - region.top:.2f} mm below the top of the stock'
             later = _cut_above_later(job, name, region, above, chord)
@@ -241,7 +241,7 @@ def _stock_findings(job: Job, area: Area, region: Region, bottom: float, operati
     found = [Finding(code, s, name, area.name, spot.x, spot.y, bottom) for code, s in said]
     found += _open_findings(job, area, region, bottom, name, chord)
     for keep_out, shape in in_the_way(job, region, chord):
-        lost = shape.buffer(area.radius).intersection(area.shape)
+        lost = grown(shape, area.radius).intersection(area.shape)
         if lost.area > 1e-3:
             spot = lost.representative_point()
             found.append(
@@ -256,12 +256,12 @@ def _stock_findings(job: Job, area: Area, region: Region, bottom: float, operati
 
 def _open_findings(job: Job, area: Area, region: Region, bottom: float, operation: str, chord: float) -> list[Finding]:
     """Where stock stands right before an open edge, and no area of the job is there to cut it."""
-    before = area.free.intersection(area.shape.buffer(area.radius)).difference(area.shape)
+    before = area.free.intersection(grown(area.shape, area.radius)).difference(area.shape)
     deep = [r for r in job.regions if r.name != region.name and r.bottom <= region.bottom + SAME]
     others = [region_shape(r, chord) for r in deep]
     stands = before.intersection(standing(job.stock, bottom + SAME, chord))
     others.append(uncut_shape(region, chord))
-    stands = stands.difference(shapely.union_all(others).buffer(ONE_BORDER)).buffer(-ONE_BORDER)
+    stands = stands.difference(grown(shapely.union_all(others), ONE_BORDER)).buffer(-ONE_BORDER)
     if stands.area < STANDS * area.radius**2:
         return []
     spot = max(shapely.get_parts(stands), key=lambda g: g.area).representative_point()

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from justbite.model.job import Job, Operation, Region
 from justbite.model.moves import RAPID, Moves, lengths
-from justbite.model.shapes import job_space, region_shape, uncut_shape
+from justbite.model.shapes import grown, job_space, region_shape, uncut_shape
 from justbite.proof.axial import AxialDepths
 from justbite.proof.gouge import AIR, Walls
 from justbite.proof.lanes import run_over, walked
@@ -203,4 +203,4 @@ def _reach(region: Region, job: Job, operation: Operation, radius: float, chord:
     """What the cutter can reach of a region. What lies within the path's own tolerance of a wall is not counted."""
     wall = radius + operation.allowance.wall + operation.tolerance
     free = job_space(job, region, AIR * radius + operation.allowance.wall, chord)
-    return free.buffer(-wall).buffer(radius).intersection(region_shape(region, chord))
+    return grown(grown(free, -wall), radius).intersection(region_shape(region, chord))

@@ -98,6 +98,28 @@ class WayInTest(SimpleTestCase):
         self.assertNotIn("entry.wish", codes(made))
         self.assertLessEqual(row["max_over_target"], 1.05)
 
+    def test_after_the_way_in_that_is_wished_for_the_rest_is_still_ramped_through(self) -> None:
+        rooms = box(0, 0, 40, 40).union(box(40, 12, 110, 27)).union(box(110, 0, 150, 40))
+        data = job([list(p) for p in shapely.orient_polygons(rooms).exterior.coords[:-1]])
+        data["tools"][0]["centre_cutting"] = True
+        for kind, wide in (("helix", 4.6), ("plunge", 3.1)):
+            data["operations"][0]["entry"] = kind
+            made = planned(data)
+            entry = made.trace.position[made.trace.part == ENTRY]
+            first = entry[: int(np.argmax(entry[:, 2] < -7.99)) + 1]
+            begun = first[first[:, 2] < -0.1][:, :2]
+            self.assertLess(float(np.ptp(begun, axis=0).max()), 2.0 * wide)
+            after = entry[len(first) :, :2] - begun.mean(axis=0)
+            self.assertGreater(float(np.hypot(*after.T).max()), 30.0)
+            with patch.object(opening, "_worth_planning", lambda usual, *_: [usual]):
+                alone = planned(data).report
+            self.assertLess(made.report["seconds"], 0.95 * alone["seconds"])
+            row = made.report["operations"][0]
+            self.assertEqual(row["gouge_mm"], 0)
+            self.assertNotIn("entry.wish", codes(made))
+            self.assertLessEqual(row["max_over_target"], 1.05)
+            self.assertLessEqual(row["entry_over_bite"], 1.05)
+
     def test_it_may_lie_inside_where_an_edge_is_open(self) -> None:
         """It could come in from outside: what is ramped through else is so after the user's start."""
         rooms = box(0, 0, 40, 40).union(box(40, 13, 90, 25)).union(box(90, 0, 120, 40))
