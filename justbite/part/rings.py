@@ -78,15 +78,20 @@ def onto_circles(points: NDArray[np.float64], marks: NDArray[np.bool_], circles:
         centre = circles[number, :2]
         points[own] = centre + (points[own] - centre) * (circles[number, 2] / far[own, number])[:, None]
         on[own] = number
-    # Of each run all but its ends may go; the mark of an edge is that of the point it begins at.
-    inside = (on >= 0) & (on == np.roll(on, 1)) & (on == np.roll(on, -1)) & (marks == np.roll(marks, 1))
+    # Of each run all but its ends may go; the mark of an edge is that of the point it begins at. An edge between two
+    # places of one circle may as well lead straight across it.
+    middle = 0.5 * (points + np.roll(points, -1, axis=0))
+    its = np.append(circles, [[0.0, 0.0, 0.0]], axis=0)[on]
+    chord = (on >= 0) & (on == np.roll(on, -1))
+    chord &= np.abs(np.hypot(*(middle - its[:, :2]).T) - its[:, 2]) < 2.0 * sagitta
+    inside = chord & np.roll(chord, 1) & (marks == np.roll(marks, 1))
     keep = np.ones(len(points), dtype=bool)
     last = 0
     for k in range(1, len(points)):
         if inside[k]:
             radius = circles[on[k], 2]
-            chord = 0.5 * min(turn * radius, 2.0 * math.sqrt(2.0 * radius * sagitta))
-            keep[k] = math.dist(points[last], points[k]) >= chord
+            apart = 0.5 * min(turn * radius, 2.0 * math.sqrt(2.0 * radius * sagitta))
+            keep[k] = math.dist(points[last], points[k]) >= apart
         if keep[k]:
             last = k
     return points[keep], marks[keep]

@@ -10,7 +10,7 @@ from django.test import SimpleTestCase
 
 from justbite.layout import Layout, region_of
 from justbite.model.feature import Feature
-from justbite.model.shapes import free_space, region_shape
+from justbite.model.shapes import free_space, polygon_of, region_shape
 from justbite.part.features import Model, _feature
 from justbite.part.rings import circle_of, onto_circles, ring_with_arcs
 from justbite.solids import block, cut, cylinder, joined
@@ -114,6 +114,22 @@ class CirclesTest(SimpleTestCase):
         for k in (0, 31):
             self.assertLess(np.hypot(*(kept - points[k]).T).min(), SAGITTA)
         self.assertEqual(np.count_nonzero(np.diff(own.astype(int))), 1)
+
+    def test_where_a_straight_edge_cuts_a_circle_off_its_ends_stay(self) -> None:
+        """Both lie on the circle, with others close by, and beside each other: no chord of it, and no end of its run."""
+        whole = shapely.Polygon(self.ring((0.0, 0.3, 0.6)))
+        for x in (10.9, 7.3, 3.2):
+            cut = np.asarray(whole.intersection(shapely.box(-20, -20, x, 20)).exterior.coords)[:-1]
+            kept, marks = onto_circles(cut, np.zeros(len(cut), bool), np.array([[3.0, 4.0, 8.0]]), SAGITTA, TURN)
+            self.assertLess(len(kept), 0.7 * len(cut))
+            ends = cut[np.abs(cut[:, 0] - x) < 1e-9]
+            self.assertEqual(len(ends), 2)
+            for end in ends:
+                self.assertLess(np.hypot(*(kept - end).T).min(), SAGITTA)
+            vertices, _ = ring_with_arcs(kept, marks, 2e-4, 0.25)
+            exact = shapely.Point(3, 4).buffer(8.0, quad_segs=2048).intersection(shapely.box(-20, -20, x, 20))
+            made = polygon_of([tuple(v) for v in vertices], 1e-4, "")
+            self.assertLess(made.symmetric_difference(exact).area, 0.1 * SAGITTA * exact.length)
 
     def test_a_crumb_along_a_circle_is_no_island_and_stops_nothing(self) -> None:
         """A hair that all lies within the sagitta of a known circle, as seen on a solid from a seed (48)."""
