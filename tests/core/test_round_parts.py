@@ -116,7 +116,7 @@ class CirclesTest(SimpleTestCase):
         self.assertEqual(np.count_nonzero(np.diff(own.astype(int))), 1)
 
     def test_where_a_straight_edge_cuts_a_circle_off_its_ends_stay(self) -> None:
-        """Both lie on the circle, with others close by, and beside each other: no chord of it, and no end of its run."""
+        """Both lie on the circle, with others close by, and beside each other: no chord of it."""
         whole = shapely.Polygon(self.ring((0.0, 0.3, 0.6)))
         for x in (10.9, 7.3, 3.2):
             cut = np.asarray(whole.intersection(shapely.box(-20, -20, x, 20)).exterior.coords)[:-1]
