@@ -17,6 +17,9 @@ AT_ENDS = 2.0
 """Where a stroke meets the slope of the one before it is up to so many times as deep, for a few mm."""
 STATION = 0.125
 """Distance of the places that the floor is kept at, R."""
+AFTER, ANEW, APART = 0.25, 0.25, 0.9
+"""R: how far on the front's sides leave slivers where nothing stands before it any more; how far it goes slowly where
+it begins to cut again, and after how much way without a cut."""
 LAST = 0.3
 """mm above where it goes on at full width to which the cutter comes straight down as fast as on a link."""
 
@@ -33,6 +36,8 @@ class FullWidth:
     """mm that a stroke may be deep, whatever its load."""
     clear: float = 0.0
     """mm/min where nothing stands; 0: no faster than elsewhere."""
+    anew: float = math.inf
+    """mm/min with which it begins to cut again after a way on which nothing stands."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,7 +69,7 @@ def descend(line: Points, top: float, z: float, radius: float, slope: float, bea
     and where the slope of the stroke before makes it deeper still the feed falls as much. Where that is
     quicker it slopes from end to end instead, and goes flat along the line once it is down.
     """
-    floor = _Floor.over(line, top, radius, stands, max(bears.clear, bears.feed))
+    floor = _Floor.over(line, top, radius, stands, max(bears.clear, bears.feed), bears.anew)
     feed = bears.feed
     full = bears.removal / (2.0 * radius * feed)
     most = min(DEEPER * full, bears.deepest)
@@ -116,13 +121,15 @@ class _Floor:
     stands: NDArray[np.float64]
     clear: float
     """mm/min where nothing does."""
+    anew: float
+    """mm/min where it begins to cut after that."""
 
     @classmethod
-    def over(cls, line: Points, top: float, radius: float, stands: NDArray[np.float64] | None, clear: float
-             ) -> "_Floor":  # fmt: skip
+    def over(cls, line: Points, top: float, radius: float, stands: NDArray[np.float64] | None, clear: float,
+             anew: float) -> "_Floor":  # fmt: skip
         at, xy = stations(line, radius)
         stands = np.ones((len(at) - 1, 2)) if stands is None else stands
-        return cls(at, xy, np.full(len(at), float(top)), radius, stands, clear)
+        return cls(at, xy, np.full(len(at), float(top)), radius, stands, clear, anew)
 
     @property
     def closed(self) -> bool:
@@ -226,18 +233,18 @@ class _Floor:
         self, order: NDArray[np.intp], here: float, down: float, slope: float, feed: float, full: float
     ) -> "_Lines":
         """Go along the stations from height `here` to `down`; `full`: depth that is taken at `feed`."""
-        face = 0.5 * math.pi * self.radius
         return _stroke(
-            self.xy, self.height, self.stands, order, here, down, slope, feed, self.clear, full, face
+            self.xy, self.height, self.stands, order, here, down, slope, feed, self.clear, self.anew, full, self.radius
         )  # fmt: skip
 
 
 @njit(cache=True, nogil=True)
-def _stroke(xy, height, stands, order, here, down, slope, feed, clear, full, face):  # type: ignore[no-untyped-def]
-    """Ends of lines (n, 3) and feeds (n,) along the stations `order`; lowers their `height`.
-
-    `face`: mm2 that the face cuts for every mm down, over the cutter's width.
-    """
+def _stroke(  # type: ignore[no-untyped-def]
+    xy, height, stands, order, here, down, slope, feed, clear, anew, full, radius
+):  # fmt: skip
+    """Ends of lines (n, 3) and feeds (n,) along the stations `order`; lowers their `height`."""
+    # mm2 that the face cuts for every mm down, over the cutter's width.
+    face = 0.5 * np.pi * radius
     n = order.size
     points = np.empty((n, 3))
     depth = np.empty(n)
@@ -262,15 +269,23 @@ def _stroke(xy, height, stands, order, here, down, slope, feed, clear, full, fac
     steps = np.empty(n)
     first = 1
     most = 0.0
+    # mm since something was taken, and mm that it has to go slowly.
+    idle, slow = (0.0 if depth[0] > 0.0 else np.inf), 0.0
     for k in range(1, n):
         # What is taken on the way to a station is the more of its two ends; going down, all of the face cuts.
         fall = points[k - 1, 2] - points[k, 2]
         taken = max(depth[k], depth[k - 1]) * before(stands, order, k)
         load = max(1.0, (taken + fall / max(flat[k], 1e-9) * face) / full)
+        if taken > 0.0:
+            slow = ANEW * radius if idle > APART * radius else slow
+            load = max(load, feed / anew) if slow > 0.0 and fall == 0.0 else load
         steps[k] = np.ceil((load - 1.0) * PARTS - 1e-6)
+        clear_on = k + 1 == n or depth[k + 1] * before(stands, order, k + 1) == 0.0
         # Where nothing is taken on the way to this station nor to the next one; a stroke before may have taken it.
-        if fall == 0.0 and taken == 0.0 and (k + 1 == n or depth[k + 1] * before(stands, order, k + 1) == 0.0):
+        if fall == 0.0 and taken == 0.0 and clear_on and idle >= AFTER * radius:
             load, steps[k] = feed / clear, -1.0
+        idle = idle + flat[k] if taken == 0.0 else 0.0
+        slow = slow - flat[k] if taken > 0.0 else 0.0
         if k > first and steps[k] != steps[k - 1]:
             feeds[first:k] = feed / most
             first, most = k, 0.0

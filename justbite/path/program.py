@@ -20,6 +20,9 @@ from justbite.path.lines import length_of
 
 BORNE_SHARE = 0.6
 """Share of what a tooth bears up to which what is grazed may stand: over R/10 the field tells it no better."""
+ANEW = 0.49
+"""Share of the bite's feed with which a way in begins to cut again after a way on which nothing stands. By half of it
+the proof tells ways in from cuts there."""
 FEED_RUN = 0.05
 """R to either side that a cut's feed also has to suit: a step of it, one point at least. Its loads are told over three
 steps, and the control brings the feed down before the block that is slower."""
@@ -115,7 +118,7 @@ def enter(out: MovesBuilder, entry: Entry, above: float, z: float, heights: Heig
     down: Descent | None = None
     if entry.kind == "ramp":
         slope = math.tan(feeds.ramp)
-        full = FullWidth(feeds.entry, feeds.removal, feeds.slot, feeds.link)
+        full = FullWidth(feeds.entry, feeds.removal, feeds.slot, feeds.link, ANEW * feeds.cut)
         down = descend(entry.points, above + ABOVE, z, radius, slope, full, entry.open_ends, entry.stands)
         x, y = float(down.begin[0]), float(down.begin[1])
     elif entry.kind == "helix":

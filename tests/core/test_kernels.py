@@ -1,7 +1,7 @@
 """The kernels of the path against plain numpy, scipy and exact geometry, on fields drawn at random."""
 
 import math
-from itertools import pairwise
+from itertools import groupby, pairwise
 
 import numpy as np
 import shapely
@@ -25,7 +25,7 @@ from justbite.path.contact import (
     standing_before,
     thicker,
 )
-from justbite.path.descent import PARTS, _Floor, stations
+from justbite.path.descent import AFTER, ANEW, APART, PARTS, _Floor, stations
 from justbite.path.fronts import SWEEPS
 from justbite.path.turning import can_stand
 from tests.core.test_trace import LOG, RADIUS, TARGET, WIDE, Plate, settings
@@ -258,7 +258,7 @@ class StrokeTest(SimpleTestCase):
     """A ramp's strokes against the same in plain numpy, over the whole line at once."""
 
     def stroked(self, xy: Points, height: Points, stands: Points, here: float, down: float, slope: float, feed: float,
-                clear: float, full: float) -> tuple[Points, Points]:  # fmt: skip
+                clear: float, anew: float, full: float) -> tuple[Points, Points]:  # fmt: skip
         """Every station and its feed, as `descent._stroke`, with none left out; lowers `height`.
 
         `stands` (n - 1,): what stands on the way to each but the first, as shares of the width.
@@ -270,8 +270,20 @@ class StrokeTest(SimpleTestCase):
         taken = stands * np.maximum(depth[1:], depth[:-1])
         load = taken - np.diff(heights) / np.diff(way) * (0.5 * math.pi * RADIUS)
         load = np.maximum(1.0, load / full)
+        flat, begins, long_clear = (np.diff(heights) == 0.0), np.zeros(len(load), bool), np.zeros(len(load), bool)
+        gap = 0.0 if depth[0] > 0.0 else np.inf
+        for cut, run in groupby(range(len(load)), key=lambda k: bool(taken[k] > 0.0)):
+            own = np.array(list(run))
+            since = way[own] - way[own[0]]
+            if cut:
+                begins[own] = (since < ANEW * RADIUS - 1e-9) & (gap > APART * RADIUS)
+                gap = 0.0
+            else:
+                long_clear[own] = gap + since >= AFTER * RADIUS
+                gap += way[own[-1] + 1] - way[own[0]]
+        load[begins & flat] = np.maximum(load[begins & flat], feed / anew)
         steps = np.ceil((load - 1.0) * PARTS - 1e-6)
-        fast = (taken == 0.0) & (np.append(taken[1:], 0.0) == 0.0) & (np.diff(heights) == 0.0)
+        fast = (taken == 0.0) & (np.append(taken[1:], 0.0) == 0.0) & flat & long_clear
         load[fast], steps[fast] = feed / clear, -1.0
         first = np.concatenate([[0], np.nonzero(np.diff(steps))[0] + 1])
         feeds = np.repeat(feed / np.maximum.reduceat(load, first), np.diff(np.append(first, len(load))))
@@ -284,7 +296,7 @@ class StrokeTest(SimpleTestCase):
             count = len(stations(line, RADIUS)[0]) - 1
             # Clear, in part and in the solid for a few stations each, not the same on the way back.
             stands = np.repeat(random.choice([0.0, 0.0, 0.4, 1.0], (count // 4 + 1, 2)), 4, axis=0)[:count]
-            floor = _Floor.over(line, 0.0, RADIUS, stands, 12_000.0)
+            floor = _Floor.over(line, 0.0, RADIUS, stands, 12_000.0, 1200.0)
             height = floor.height.copy()
             slope, full = random.uniform(0.03, 0.2), random.uniform(0.3, 2.0)
             order = np.arange(len(floor.at))
@@ -294,7 +306,7 @@ class StrokeTest(SimpleTestCase):
                 points, feeds = floor.stroke(order, here, down, slope, 3000.0, full)
                 own, met = height[order].copy(), stands[:, 0] if order[0] == 0 else stands[::-1, 1]
                 all_points, all_feeds = self.stroked(
-                    floor.xy[order], own, met, here, down, slope, 3000.0, 12_000.0, full
+                    floor.xy[order], own, met, here, down, slope, 3000.0, 12_000.0, 1200.0, full
                 )  # fmt: skip
                 height[order] = own
                 np.testing.assert_allclose(floor.height, height, atol=1e-12)
@@ -314,18 +326,19 @@ class StrokeTest(SimpleTestCase):
         count = len(stations(line, RADIUS)[0]) - 1
         stands = np.ones((count, 2))
         stands[-6:, 0] = stands[:4, 0] = 0.0
-        floor = _Floor.over(line, 0.0, RADIUS, stands, 12_000.0)
+        floor = _Floor.over(line, 0.0, RADIUS, stands, 12_000.0, 1200.0)
         order = np.concatenate([np.arange(count // 2, count), np.arange(count // 2 + 1)])
         own = floor.height[order].copy()
         all_points, all_feeds = self.stroked(
-            floor.xy[order], own, stands[order[:-1], 0], -2.0, -2.0, 0.1, 3000.0, 12_000.0, 1.0
+            floor.xy[order], own, stands[order[:-1], 0], -2.0, -2.0, 0.1, 3000.0, 12_000.0, 1200.0, 1.0
         )  # fmt: skip
         points, feeds = floor.stroke(order, -2.0, -2.0, 0.1, 3000.0, 1.0)
         match = [int(np.argmin(np.abs(all_points - p).sum(axis=1))) for p in points]
         np.testing.assert_allclose(all_feeds[match], feeds, rtol=1e-12)
-        # Fast from where the first of six stations is clear to one before the last of four.
-        self.assertEqual(int((all_feeds == 12_000.0).sum()), 9)
-        self.assertEqual(sorted(set(feeds)), [1500.0, 3000.0, 12_000.0])
+        # Fast from the third of six clear stations to one before the last of four: slivers, and what is next. After
+        # 1.25 R of clear way it begins to cut anew.
+        self.assertEqual(int((all_feeds == 12_000.0).sum()), 7)
+        self.assertEqual(sorted(set(feeds)), [1200.0, 1500.0, 3000.0, 12_000.0])
 
 
 class EscapeTest(SimpleTestCase):
