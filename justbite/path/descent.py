@@ -7,8 +7,9 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-Points = NDArray[np.float64]
+from justbite.model.shapes import SAME
 
+Points = NDArray[np.float64]
 PARTS = 20
 """Steps of feed per stroke's depth, in which the feed follows the floor that the strokes before left."""
 DEEPER = 1.4
@@ -69,7 +70,7 @@ def descend(line: Points, top: float, z: float, radius: float, slope: float, bea
     and where the slope of the stroke before makes it deeper still the feed falls as much. Where that is
     quicker it slopes from end to end instead, and goes flat along the line once it is down.
     """
-    floor = _Floor.over(line, top, radius, stands, max(bears.clear, bears.feed), bears.anew)
+    floor = _Floor.over(line, top, radius, stands, max(bears.clear, bears.feed), bears.anew, z)
     feed = bears.feed
     full = bears.removal / (2.0 * radius * feed)
     most = min(DEEPER * full, bears.deepest)
@@ -122,14 +123,15 @@ class _Floor:
     clear: float
     """mm/min where nothing does."""
     anew: float
-    """mm/min where it begins to cut after that."""
+    """mm/min where it begins to cut after that, on the level; above it all belongs to the way in."""
+    level: float
 
     @classmethod
     def over(cls, line: Points, top: float, radius: float, stands: NDArray[np.float64] | None, clear: float,
-             anew: float) -> "_Floor":  # fmt: skip
+             anew: float, level: float) -> "_Floor":  # fmt: skip
         at, xy = stations(line, radius)
         stands = np.ones((len(at) - 1, 2)) if stands is None else stands
-        return cls(at, xy, np.full(len(at), float(top)), radius, stands, clear, anew)
+        return cls(at, xy, np.full(len(at), float(top)), radius, stands, clear, anew, level)
 
     @property
     def closed(self) -> bool:
@@ -233,8 +235,9 @@ class _Floor:
         self, order: NDArray[np.intp], here: float, down: float, slope: float, feed: float, full: float
     ) -> "_Lines":
         """Go along the stations from height `here` to `down`; `full`: depth that is taken at `feed`."""
+        anew = self.anew if down < self.level + SAME else math.inf
         return _stroke(
-            self.xy, self.height, self.stands, order, here, down, slope, feed, self.clear, self.anew, full, self.radius
+            self.xy, self.height, self.stands, order, here, down, slope, feed, self.clear, anew, full, self.radius
         )  # fmt: skip
 
 

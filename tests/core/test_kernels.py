@@ -296,7 +296,7 @@ class StrokeTest(SimpleTestCase):
             count = len(stations(line, RADIUS)[0]) - 1
             # Clear, in part and in the solid for a few stations each, not the same on the way back.
             stands = np.repeat(random.choice([0.0, 0.0, 0.4, 1.0], (count // 4 + 1, 2)), 4, axis=0)[:count]
-            floor = _Floor.over(line, 0.0, RADIUS, stands, 12_000.0, 1200.0)
+            floor = _Floor.over(line, 0.0, RADIUS, stands, 12_000.0, 1200.0, math.inf)
             height = floor.height.copy()
             slope, full = random.uniform(0.03, 0.2), random.uniform(0.3, 2.0)
             order = np.arange(len(floor.at))
@@ -326,7 +326,7 @@ class StrokeTest(SimpleTestCase):
         count = len(stations(line, RADIUS)[0]) - 1
         stands = np.ones((count, 2))
         stands[-6:, 0] = stands[:4, 0] = 0.0
-        floor = _Floor.over(line, 0.0, RADIUS, stands, 12_000.0, 1200.0)
+        floor = _Floor.over(line, 0.0, RADIUS, stands, 12_000.0, 1200.0, -2.0)
         order = np.concatenate([np.arange(count // 2, count), np.arange(count // 2 + 1)])
         own = floor.height[order].copy()
         all_points, all_feeds = self.stroked(
