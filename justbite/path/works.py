@@ -93,6 +93,10 @@ def level_heights(top: float, bottom: float, step: float, floors: tuple[float, .
     return levels
 
 
+FELT = 0.0085
+"""R: how thin a film along a wall may be to be cut all along; of one of 0.006 R passes find but half."""
+
+
 def works_on(job: Job, operation: Operation, name: str, target: float, limits: Limits, before: Sequence[Swept],
              cut_of: Mapping[str, BaseGeometry] = NONE) -> tuple[list[Work], list[Finding]]:  # fmt: skip
     """What there is to cut in a region with radial depth `target`, from the top down; `before`: what is gone.
@@ -124,7 +128,8 @@ def works_on(job: Job, operation: Operation, name: str, target: float, limits: L
         own = area
         if done:
             exact = max(s.film for s in done)
-            thin = limits.film_share * max(s.radius for s in done)
+            nearer = _nearer(job, operation, name) > FELT * radius
+            thin = 0.0 if nearer else limits.film_share * max(s.radius for s in done)
             film = max(exact, min(thin, limits.film_bite_share * target))
             own = rest_of(area, _all_of(done), film, max(film, thin, operation.tolerance))
         if parts_of(own):
@@ -139,6 +144,12 @@ def works_on(job: Job, operation: Operation, name: str, target: float, limits: L
             )
         )  # fmt: skip
     return works, findings
+
+
+def _nearer(job: Job, operation: Operation, name: str) -> float:
+    """mm that an operation leaves less on an area's walls than all before it: what stands there is its work."""
+    before = job.operations[: next(k for k, o in enumerate(job.operations) if o.name == operation.name)]
+    return min((o.allowance.wall for o in before if name in o.regions), default=0.0) - operation.allowance.wall
 
 
 _TAKEN = Kept(4)

@@ -84,6 +84,20 @@ class RestTest(SimpleTestCase):
         walls = 2 * (70 + 50) * 0.2
         self.assertGreater(rest["removed_mm3"] / 11.9, walls)
 
+    def test_walls_that_were_left_hardly_thicker(self) -> None:
+        """By less than what a cutter of that size may leave on a wall that it was to take: else that is no rest, nor is
+        what passes do not feel."""
+        for wall, taken in ((0.13, True), (0.16, False), (0.2, False)):
+            made = plan(parse_job(two_cutters({"tool": 1, "allowance": {"wall": wall, "floor": 0.1}})))
+            row = rows(made)[1]
+            self.assertEqual("area.no-rest" not in codes(made), taken)
+            if taken:
+                self.held(row)
+                # Corners of R and the allowance, that of the one less by as much as that of the other is moved.
+                walls = (2 * (70 + 50) - 8 * 8.2) * 0.07 + 0.5 * math.pi * (8.2**2 - 8.13**2)
+                self.assertGreater(row["removed_mm3"] / 11.9, walls)
+                self.assertLess(row["seconds"], 0.3 * rows(made)[0]["seconds"])
+
     def test_a_floor_that_was_left_is_a_level_of_its_own(self) -> None:
         made = plan(parse_job(two_cutters({"allowance": {"wall": 0.2, "floor": 0.0}})))
         rest = rows(made)[1]
