@@ -28,6 +28,11 @@ Progress = Callable[[float, str], None]
 """Called with the share done (0 to 1) and what is being done; may raise StoppedError."""
 
 
+LEAVES = 0.005
+"""What another bite's path may leave more of what the cutter can take, as a share, to be kept for its minutes: about as
+exactly as a plan's own field tells it."""
+
+
 @dataclass(frozen=True, slots=True)
 class Step:
     """All that planning one operation takes."""
@@ -46,8 +51,11 @@ class Step:
     held: float = 1.0
     """Share of the bite that passes are held to."""
 
-    def add(self, bite: Bite, first: float, last: float) -> tuple[list[Finding], list[Swept], list[Work]]:
-        """Append the operation's moves with this bite; progress goes from share `first` to `last`."""
+    def add(self, bite: Bite, first: float, last: float) -> tuple[list[Finding], list[Swept], list[Work], float]:
+        """Append the operation's moves with this bite; progress goes from share `first` to `last`.
+
+        Returned is what `add_operation` returns.
+        """
         case = self.case
 
         @lru_cache
@@ -81,7 +89,7 @@ def by_minutes(step: Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str, A
     out, mark = step.out, len(step.out)
     points = out.points
     pinned = step.case.ae is not None and step.case.ap is not None
-    findings, swept, works = step.add(bite, 0.0, 1.0 if pinned else 0.5)
+    findings, swept, works, left = step.add(bite, 0.0, 1.0 if pinned else 0.5)
     moves, seconds = step.measured(mark)
     known = known_path(moves, seconds, bite, step.case, sections_cut(works))
     points = out.points - points
@@ -95,10 +103,10 @@ def by_minutes(step: Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str, A
     yardstick = time.perf_counter() - began
     if other is not None:
         kept, before = out.taken_back(mark), out.points
-        found, taken, _ = step.add(other, 0.5, 1.0)
+        found, taken, _, more = step.add(other, 0.5, 1.0)
         _, again = step.measured(mark)
         trials.append(Trial(other.ae, other.steps, float(again.sum())))
-        chosen = trials[1].seconds < trials[0].seconds
+        chosen = trials[1].seconds < trials[0].seconds and more < left + LEAVES
         if chosen:
             bite, findings, points, swept = other, found, out.points - before, taken
         else:

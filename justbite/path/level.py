@@ -50,6 +50,10 @@ class PartPlan:
     findings: tuple[Finding, ...]
     cleared: float
     """mm2 of the plane that is clear at the end."""
+    stands: float
+    """mm2 of what the cutter can take that stand at the end, ..."""
+    reach: float
+    """... of so many."""
     swept: BaseGeometry
     """What is clear at the end, seen from above; empty unless asked for."""
 
@@ -141,13 +145,15 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
     for path in paths:
         if path.entry.kind == "ramp" and not path.entry.chosen and (wish is None or wish.kind != "ramp"):
             findings.append(_ramp_finding(area, path.entry, operation))
-    cleared_area = float(np.count_nonzero(work.plane.cleared < 0.0)) * ground.grid.cell**2
+    clear, node = work.plane.cleared < 0.0, ground.grid.cell**2
+    cleared_area = float(np.count_nonzero(clear)) * node
+    stands, reach = (float(np.count_nonzero(n)) * node for n in (ground.reach & ~clear, ground.reach))
     swept: BaseGeometry = Polygon()
     if outlined and paths:
         ways = [path.entry.points for path in paths if path.entry.kind != "outside"]
         ways += [piece.points for path in paths for piece in path.pieces if piece.kind == "cut"]
         swept = swept_by(work.plane.cleared, ground.grid, area.material, area.radius, ways)
-    return PartPlan(tuple(paths), tuple(findings), cleared_area, swept)
+    return PartPlan(tuple(paths), tuple(findings), cleared_area, stands, reach, swept)
 
 
 def reach_findings(area: Area, operation: str, in_one: bool = False) -> list[Finding]:

@@ -98,6 +98,20 @@ class RestTest(SimpleTestCase):
                 self.assertGreater(row["removed_mm3"] / 11.9, walls)
                 self.assertLess(row["seconds"], 0.3 * rows(made)[0]["seconds"])
 
+    def test_no_other_bite_is_kept_for_cutting_nothing(self) -> None:
+        """A film of 0.4 mm in a bore of 27.6 mm, for a cutter of 20 mm: passes of a wider bite get no hold of it."""
+        data = two_cutters({"tool": 1, "allowance": {"wall": 0.1, "floor": 0.1}})
+        data["tools"][0].update({"diameter": 20.0, "stickout": 60.0})
+        data["operations"][0]["allowance"] = {"wall": 0.5, "floor": 0.1}
+        data["regions"][0]["outline"] = [[48.8, 25, 1.0], [21.2, 25, 1.0]]
+        made = plan(parse_job(data))
+        row = rows(made)[1]
+        self.held(row)
+        film = math.pi * (13.7**2 - 13.3**2)
+        self.assertAlmostEqual(row["removed_mm3"] / 11.9, film, delta=0.05 * film)
+        self.assertEqual(len(row["trials"]), 2)
+        self.assertLess(row["trials"][1]["seconds"], row["trials"][0]["seconds"])
+
     def test_a_floor_that_was_left_is_a_level_of_its_own(self) -> None:
         made = plan(parse_job(two_cutters({"allowance": {"wall": 0.2, "floor": 0.0}})))
         rest = rows(made)[1]
