@@ -3,7 +3,7 @@
 import json
 import math
 import tempfile
-from contextlib import redirect_stderr
+from contextlib import redirect_stderr, redirect_stdout
 from io import StringIO
 from pathlib import Path
 from typing import Any
@@ -250,7 +250,11 @@ class PartTest(SimpleTestCase):
         self.assertEqual(remains(held_against(flat, nothing, [(5.0, 0.0)]), parse_job(data), 0.01), [])
 
     def test_on_the_command_line(self) -> None:
-        with tempfile.TemporaryDirectory() as folder, redirect_stderr(StringIO()) as said:
+        with (
+            tempfile.TemporaryDirectory() as folder,
+            redirect_stdout(StringIO()),
+            redirect_stderr(StringIO()) as said,
+        ):
             here = Path(folder)
             (here / "job.json").write_text(json.dumps(self.job(bottom=-7.0)))
             self.part().export(here / "part.stl")

@@ -15,24 +15,36 @@ from justbite.summary import lines, minutes
 from tests.core.test_path import job, rectangle
 
 
-class PlanCommandTest(SimpleTestCase):
+class CommandLineTest(SimpleTestCase):
     def setUp(self) -> None:
         self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
 
+    def run_main(self, *arguments: str) -> tuple[int, str, str]:
+        """Exit code, and what is printed as told and as faults."""
+        out, err = io.StringIO(), io.StringIO()
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+            code = main(list(arguments))
+        return code, out.getvalue(), err.getvalue()
+
     def run_plan(self, data: Any) -> tuple[int, str, str]:
-        """Exit code and what is printed for a job file of these words."""
+        """The same of planning a job file of these words."""
         (self.folder / "job.json").write_text(data if isinstance(data, str) else json.dumps(data))
-        told, faults = io.StringIO(), io.StringIO()
-        with contextlib.redirect_stdout(told), contextlib.redirect_stderr(faults):
-            code = main(["plan", str(self.folder / "job.json"), "--out", str(self.folder / "out")])
-        return code, told.getvalue(), faults.getvalue()
+        return self.run_main("plan", str(self.folder / "job.json"), "--out", str(self.folder / "out"))
 
     def test_program_and_report_are_written_and_their_figures_told(self) -> None:
         code, told, faults = self.run_plan(job(rectangle(30, 25)))
         self.assertEqual((code, faults), (0, ""))
         report = json.loads((self.folder / "out" / "report.json").read_text())
-        self.assertGreater(len(read_program((self.folder / "out" / "program.nc").read_text())), 50)
+        program = (self.folder / "out" / "program.nc").read_text()
+        self.assertTrue(program.startswith("%"))
+        self.assertGreater(len(read_program(program)), 50)
+        for key in ("seconds", "warnings", "ideal_seconds", "limit_seconds"):
+            self.assertIn(key, report)
         row = report["operations"][0]
+        names = ["name", "seconds", "cut_seconds", "link_seconds", "removed_mm3", "cut_length", "target_engagement_deg",
+                 "max_engagement_deg", "p99_engagement_deg", "compute_seconds", "levels", "limits"]  # fmt: skip
+        self.assertEqual([n for n in names if n not in row], [])
+        self.assertLessEqual({"name", "value", "ceiling", "unit", "share", "binds"}, set(row["limits"][0]))
         first, bite, measured, left, whole = told.splitlines()[:5]
         self.assertIn(f"rough: {minutes(row['seconds'])} (cuts {minutes(row['cut_seconds'])}", first)
         self.assertIn(f"{row['seconds'] / row['ideal_seconds']:.3f} of the time at full bite", bite)
@@ -56,13 +68,20 @@ class PlanCommandTest(SimpleTestCase):
         )  # fmt: skip
 
     def test_bad_input_is_refused_with_a_sentence_and_nothing_is_written(self) -> None:
-        narrow = job(rectangle(30, 25)) | {"material": "cheese"}
-        for data, said in (("{", "JSON"), (narrow, "cheese"), (job(rectangle(8, 8)), "too narrow")):
+        wrong = job(rectangle(35, 30))
+        wrong["regions"][0]["bottom"], wrong["tools"][0]["diameter"] = 3, -1
+        unknown = job(rectangle(30, 25)) | {"material": "cheese"}
+        narrow = job(rectangle(8, 8))
+        for data, said, count in (("{", "JSON", 1), (unknown, "cheese", 1), (narrow, "too narrow", 1), (wrong, "", 2)):
             code, told, faults = self.run_plan(data)
             self.assertEqual((code, told), (2, ""))
             self.assertIn(said, faults)
-            self.assertNotIn("Traceback", faults)
+            self.assertEqual(len(faults.strip().splitlines()), count)
             self.assertFalse((self.folder / "out").exists())
-        with contextlib.redirect_stderr(io.StringIO()) as faults_of_none:
-            self.assertEqual(main(["plan", str(self.folder / "none.json"), "--out", str(self.folder)]), 2)
-        self.assertIn("none.json", faults_of_none.getvalue())
+        code, _, faults = self.run_main("plan", str(self.folder / "none.json"), "--out", str(self.folder))
+        self.assertEqual(code, 2)
+        self.assertIn("none.json", faults)
+
+    def test_schema_is_json(self) -> None:
+        code, out, _ = self.run_main("schema")
+        self.assertEqual((code, json.loads(out)["title"]), (0, "Job"))

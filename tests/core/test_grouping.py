@@ -1,8 +1,10 @@
 """Areas shared out by depth: what is promised against what is planned, orders, and where nothing is gained."""
 
+import io
 import json
 import re
 import tempfile
+from contextlib import redirect_stdout
 from pathlib import Path
 from typing import Any
 
@@ -105,7 +107,8 @@ class SharesTest(SimpleTestCase):
             file = Path(folder) / "job.json"
             file.write_text(json.dumps(two_depths()))
             for wish, count in (([], 1), (["--by-depth"], 2)):
-                self.assertEqual(main(["plan", str(file), "--out", folder, *wish]), 0)
+                with redirect_stdout(io.StringIO()):
+                    self.assertEqual(main(["plan", str(file), "--out", folder, *wish]), 0)
                 report = json.loads((Path(folder) / "report.json").read_text())
                 self.assertEqual(len(report["operations"]), count)
 

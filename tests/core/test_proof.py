@@ -1,19 +1,13 @@
 """The proof, the clock and the NC text: against closed forms, and against programs made wrong on purpose."""
 
-import contextlib
-import io
-import json
 import math
-import tempfile
 from collections.abc import Callable
-from pathlib import Path
 from typing import Any
 from unittest.mock import patch
 
 import numpy as np
 from django.test import SimpleTestCase
 
-from justbite.cli import main
 from justbite.errors import ProgramError, StoppedError
 from justbite.model.moves import Moves, lengths, sweep_angles
 from justbite.model.parse import parse_job
@@ -341,43 +335,3 @@ class ClockTest(SimpleTestCase):
     def test_without_limits_only_geometry_is_left(self) -> None:
         bent = "G1 X50 F6000\nG1 X50 Y50\n"
         self.assertAlmostEqual(self.seconds(bent, acceleration=1e12), 1.0, places=4)
-
-
-class CommandLineTest(SimpleTestCase):
-    def run_main(self, *arguments: str) -> tuple[int, str, str]:
-        out, err = io.StringIO(), io.StringIO()
-        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
-            code = main(list(arguments))
-        return code, out.getvalue(), err.getvalue()
-
-    def test_plan_writes_program_and_report(self) -> None:
-        with tempfile.TemporaryDirectory() as folder:
-            file = Path(folder) / "job.json"
-            file.write_text(json.dumps(job(rectangle(35, 30))))
-            code, _, err = self.run_main("plan", str(file), "--out", f"{folder}/out")
-            self.assertEqual((code, err), (0, ""))
-            report = json.loads((Path(folder) / "out/report.json").read_text())
-            self.assertTrue((Path(folder) / "out/program.nc").read_text().startswith("%"))
-        for key in ("seconds", "warnings", "ideal_seconds", "limit_seconds"):
-            self.assertIn(key, report)
-        names = ["name", "seconds", "cut_seconds", "link_seconds", "removed_mm3", "cut_length", "target_engagement_deg",
-                 "max_engagement_deg", "p99_engagement_deg", "compute_seconds", "levels", "limits"]  # fmt: skip
-        self.assertEqual([n for n in names if n not in report["operations"][0]], [])
-        limit = report["operations"][0]["limits"][0]
-        self.assertLessEqual({"name", "value", "ceiling", "unit", "share", "binds"}, set(limit))
-
-    def test_faults_exit_2_with_a_line_each_and_write_nothing(self) -> None:
-        with tempfile.TemporaryDirectory() as folder:
-            file = Path(folder) / "job.json"
-            data = job(rectangle(35, 30))
-            data["regions"][0]["bottom"] = 3
-            data["tools"][0]["diameter"] = -1
-            file.write_text(json.dumps(data))
-            code, _, err = self.run_main("plan", str(file), "--out", f"{folder}/out")
-            self.assertEqual((code, len(err.strip().splitlines())), (2, 2))
-            self.assertFalse((Path(folder) / "out").exists())
-            self.assertEqual(self.run_main("plan", f"{folder}/none.json", "--out", folder)[0], 2)
-
-    def test_schema_is_json(self) -> None:
-        code, out, _ = self.run_main("schema")
-        self.assertEqual((code, json.loads(out)["title"]), (0, "Job"))
