@@ -20,14 +20,12 @@ from justbite.model.job import Job, Machine, Operation
 from justbite.model.moves import Moves
 from justbite.path.blocks import MovesBuilder
 from justbite.path.program import FeedLaw
-from justbite.path.rough import Bears, add_operation
-from justbite.path.works import Limits, Swept, Work, sections_cut
+from justbite.path.rough import Bears, Roughed, add_operation
+from justbite.path.works import Limits, Swept, sections_cut
 from justbite.yardstick import plain_seconds
 
 Progress = Callable[[float, str], None]
 """Called with the share done (0 to 1) and what is being done; may raise StoppedError."""
-
-
 LEAVES = 0.005
 """What another bite's path may leave more of what the cutter can take, as a share, to be kept for its minutes: about as
 exactly as a plan's own field tells it."""
@@ -51,11 +49,8 @@ class Step:
     held: float = 1.0
     """Share of the bite that passes are held to."""
 
-    def add(self, bite: Bite, first: float, last: float) -> tuple[list[Finding], list[Swept], list[Work], float]:
-        """Append the operation's moves with this bite; progress goes from share `first` to `last`.
-
-        Returned is what `add_operation` returns.
-        """
+    def add(self, bite: Bite, first: float, last: float) -> Roughed:
+        """Append the operation's moves with this bite; progress goes from share `first` to `last`."""
         case = self.case
 
         @lru_cache
@@ -89,33 +84,33 @@ def by_minutes(step: Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str, A
     out, mark = step.out, len(step.out)
     points = out.points
     pinned = step.case.ae is not None and step.case.ap is not None
-    findings, swept, works, left = step.add(bite, 0.0, 1.0 if pinned else 0.5)
+    made = step.add(bite, 0.0, 1.0 if pinned else 0.5)
     moves, seconds = step.measured(mark)
-    known = known_path(moves, seconds, bite, step.case, sections_cut(works))
+    known = known_path(moves, seconds, bite, step.case, sections_cut(made.works))
     points = out.points - points
     trials = [Trial(bite.ae, bite.steps, float(seconds.sum()))]
     if known is None:
-        return bite, findings, _choice([], None, None, 0.0, 0, 0), swept
+        return bite, made.findings, _choice([], None, None, 0.0, 0, 0), made.swept
     other = promising(step.case, bite, known)
     chosen = False
     began = time.perf_counter()
-    plain = plain_seconds(step.job, step.operation, step.case, bite, step.machine, step.travel, works)
+    plain = plain_seconds(step.job, step.operation, step.case, bite, step.machine, step.travel, made.works)
     yardstick = time.perf_counter() - began
     if other is not None:
         kept, before = out.taken_back(mark), out.points
-        found, taken, _, more = step.add(other, 0.5, 1.0)
+        another = step.add(other, 0.5, 1.0)
         _, again = step.measured(mark)
         trials.append(Trial(other.ae, other.steps, float(again.sum())))
-        chosen = trials[1].seconds < trials[0].seconds and more < left + LEAVES
+        chosen = trials[1].seconds < trials[0].seconds and another.left < made.left + LEAVES
         if chosen:
-            bite, findings, points, swept = other, found, out.points - before, taken
+            bite, made, points = other, another, out.points - before
         else:
             out.put_back(mark, kept)
     # One that was not chosen by what was cut is not told by it either.
     told = replace(known, choose=chosen, areas=known.areas if chosen else ())
     if not chosen:
         bite = solver.told(step.case, bite, told)
-    return bite, findings, _choice(trials, told, plain, yardstick, points, len(out) - mark), swept
+    return bite, made.findings, _choice(trials, told, plain, yardstick, points, len(out) - mark), made.swept
 
 
 def _choice(trials: list[Trial], path: KnownPath | None, plain: float | None, yardstick: float, points: int,

@@ -170,8 +170,8 @@ def mitred(shape: BaseGeometry, by: float) -> BaseGeometry:
 def grown(shape: BaseGeometry, by: float, **how: Any) -> BaseGeometry:
     """A shape with its border moved out by so many mm, or in; `how` as `buffer` takes it.
 
-    Its border may cross itself, where hairs come together and seldom elsewhere (one of some thousand loci, moved out
-    by the radius that it was moved in by), and nothing can be worked out with that: it is mended.
+    Its border may cross itself, where hairs come together and seldom elsewhere (a locus moved out by the radius that
+    it was moved in by), and nothing can be worked out with that: it is mended.
     """
     moved = shape.buffer(by, **how)
     if moved.is_valid:

@@ -59,13 +59,24 @@ class Bears:
     follow the bite."""
 
 
+@dataclass(frozen=True, slots=True)
+class Roughed:
+    """What there is to tell of an operation whose moves are made."""
+
+    findings: list[Finding]
+    swept: list[Swept]
+    """What it takes out."""
+    works: list[Work]
+    """What it cuts."""
+    left: float
+    """Share of what it could take that it leaves."""
+
+
 def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite, machine: Machine,
                   material: Material, travel: float, limits: Limits, progress: Progress, clock: Clock,
                   bears: Bears | None = None, before: Sequence[Swept] = (), later: bool = False, held: float = 1.0,
-                  ) -> tuple[list[Finding], list[Swept], list[Work], float]:  # fmt: skip
+                  ) -> Roughed:  # fmt: skip
     """Append the moves of one roughing operation to `out`.
-
-    Returns its findings, what it takes out, what it cuts, and which share of what it could take it leaves.
 
     `clock` tells how many seconds moves take on the machine: the quickest way is chosen by it. `before`: what
     operations before this one have taken out; `later`: whether others follow, and what this one takes out is to be
@@ -137,7 +148,7 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
     deep = [(work.top - work.bottom, plan) for work, made in zip(works, plans, strict=True) for plan in made]
     reach = sum(d * plan.reach for d, plan in deep)
     stands = sum(d * plan.stands for d, plan in deep)
-    return findings, swept, cut, stands / reach if reach > 0.0 else 0.0
+    return Roughed(findings, swept, cut, stands / reach if reach > 0.0 else 0.0)
 
 
 @dataclass(frozen=True, slots=True)

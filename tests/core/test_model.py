@@ -135,8 +135,6 @@ class ShapeTest(SimpleTestCase):
         self.assertAlmostEqual(moved.area, corner.area + 1e-4 * corner.length, delta=1e-7)
         self.assertAlmostEqual(moved.intersection(corner).area, corner.area, places=9)
 
-
-class QuantityTest(SimpleTestCase):
     def test_a_border_moved_out_that_crosses_itself_is_mended(self) -> None:
         """What GEOS seldom makes of a sound locus can not be had in a few points: a bow tie stands for it."""
         bow = shapely.Polygon([(0, 0), (4, 4), (4, 0), (0, 4)])
@@ -148,6 +146,8 @@ class QuantityTest(SimpleTestCase):
         disc = grown(shapely.Point(0, 0), 2.0, quad_segs=64)
         self.assertAlmostEqual(disc.area, 4.0 * math.pi, delta=0.01)
 
+
+class QuantityTest(SimpleTestCase):
     def test_against_pint(self) -> None:
         known: Any = pint.UnitRegistry()
         for text, unit in (("20 thou", "thou"), ("3.5 in", "inch"), ("12 cm", "cm")):

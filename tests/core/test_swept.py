@@ -1,0 +1,53 @@
+"""What an operation took, told by the field that its plan ended with and by the ways beside what still stands."""
+
+import math
+
+import numpy as np
+import shapely
+from django.test import SimpleTestCase
+from shapely.geometry import LineString
+
+from justbite.field.distance import signed_distance
+from justbite.field.grid import Grid
+from justbite.model.parse import parse_job
+from justbite.path.area import make_area
+from justbite.path.level import plan_part, ways_into
+from justbite.path.swept import _beside, swept_by
+from tests.core.test_rest import two_cutters
+
+
+class SweptTest(SimpleTestCase):
+    """What is told to stand in the corners of a pocket, against R^2 (1 - pi/4) each."""
+
+    def test_corners_stand_to_the_tips_of_their_fillets(self) -> None:
+        read = parse_job(two_cutters())
+        radius = 8.0
+        area = make_area(read, read.region("area"), radius, 0.0, 0.01, 0.002, 0.1)
+        (part,) = shapely.get_parts(area.locus)
+        ((_, _, ways),) = ways_into(area, 1.0, None, 2.0)
+        made = plan_part(area, part, ways[0], 2.0, "rough", lambda _: None, outlined=True)
+        standing = area.material.difference(made.swept).buffer(0.0)
+        for x, y in ((0, 0), (70, 0), (70, 50), (0, 50)):
+            corner = standing.intersection(shapely.Point(x, y).buffer(0.9 * radius))
+            whole = (1.0 - math.pi / 4) * radius**2
+            # And the wall's film of 0.01 mm on this stretch.
+            self.assertAlmostEqual(corner.area, whole, delta=0.015 * whole)
+
+    def test_where_nothing_stands_the_field_is_taken(self) -> None:
+        grid = Grid.over((-10, -10, 10, 10), 0.25)
+        plate = shapely.box(-3, -3, 3, 3)
+        cleared = np.full((grid.ny, grid.nx), -1.0, dtype=np.float32)
+        self.assertTrue(swept_by(cleared, grid, plate, 4.0, []).covers(plate))
+
+    def test_what_stands_is_told_by_the_ways_beside_it(self) -> None:
+        """A strip that the field tells as 4 mm wide; a stroke beside it leaves 3.5, one far off is not looked at."""
+        grid, plate = Grid.over((-10, -10, 50, 30), 0.25), shapely.box(0, 0, 40, 20)
+        cleared = -signed_distance(shapely.box(-10, 4, 50, 30), grid, 10.0)
+        beside = np.array([[-5.0, 8.0], [20.0, 8.0], [45.0, 8.0]])
+        far = beside + np.array([0.0, 30.0])
+        (run,) = _beside(shapely.box(0, 0, 40, 4), [beside, far], 4.5)
+        self.assertTrue(LineString(beside).buffer(1e-9).covers(run))
+        self.assertLess(run.bounds[0], 0.0)
+        self.assertGreater(run.bounds[2], 40.0)
+        swept = swept_by(cleared, grid, plate, 4.5, [beside, far])
+        self.assertAlmostEqual(plate.difference(swept).area, 40 * 3.5, delta=0.1)
