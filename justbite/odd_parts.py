@@ -18,55 +18,17 @@ from justbite.layout import corners_in, lay_out, region_of
 from justbite.model.parse import parse_job
 from justbite.model.part import Part
 from justbite.model.placing import Margins, Placing
+from justbite.odd_blank import LESS, Blank, Random
+from justbite.odd_features import WORKSHOP
 from justbite.odd_jobs import Whole
 from justbite.part.read import read_part
 from justbite.solids import Solid
 
-Random = np.random.Generator
 MATERIALS = ("aluminium-wrought", "aluminium-6082", "brass", "structural-steel", "alloy-steel", "stainless", "titanium")
 MACHINES = ("harbour-mill", "fast-centre", "high-torque")
-LESS = 0.05
-"""mm that features keep from each other's heights, so that no two surfaces lie in one by chance alone."""
 
 
-class _Blank:
-    """A solid that features are put on."""
-
-    def __init__(self, random: Random) -> None:
-        self.random = random
-        self.width, self.depth = (float(v) for v in random.uniform(35, 120, 2).round(1))
-        self.height = round(float(random.uniform(10, 32)), 1)
-        self.solid: Solid = solids.block((0, 0, 0), (self.width, self.depth, self.height))
-        if random.random() < 0.2:
-            self.depth = self.width
-            half = self.width / 2
-            self.solid = solids.cylinder(half, half, half, 0, self.height)
-        self.taken: list[tuple[float, float, float, float]] = []
-
-    def length(self, low: float, high: float) -> float:
-        """A length, in tenths of a mm."""
-        return round(float(self.random.uniform(low, high)), 1)
-
-    def spot(self, wide: float, long: float) -> tuple[float, float]:
-        """Where a thing of that size lies, its low corner; seldom over others."""
-        for _ in range(12):
-            x = self.length(2.0, max(2.1, self.width - wide - 2.0))
-            y = self.length(2.0, max(2.1, self.depth - long - 2.0))
-            if all(x > b + 1 or x + wide < a - 1 or y > d + 1 or y + long < c - 1 for a, b, c, d in self.taken):
-                break
-        self.taken.append((x, x + wide, y, y + long))
-        return x, y
-
-    def floor(self, least: float = 0.15, most: float = 0.8) -> float:
-        """The height of a floor."""
-        return round(self.height * (1.0 - float(self.random.uniform(least, most))) + LESS * len(self.taken), 2)
-
-    def cut(self, *tools: Solid) -> None:
-        """Take them off."""
-        self.solid = solids.cut(self.solid, *tools)
-
-
-def _pocket(on: _Blank) -> None:
+def _pocket(on: Blank) -> None:
     """With round corners; every third has a deeper one in it."""
     wide, long, low = on.length(14, 45), on.length(14, 45), on.floor()
     x, y = on.spot(wide, long)
@@ -80,7 +42,7 @@ def _pocket(on: _Blank) -> None:
         on.cut(solids.rounded_block((x, y, round(0.4 * low, 1)), ends, corner))
 
 
-def _hole(on: _Blank) -> None:
+def _hole(on: Blank) -> None:
     """Through or not; every third with a wider cone on top."""
     radius = on.length(3, 16)
     x, y = (v + radius for v in on.spot(2 * radius, 2 * radius))
@@ -91,14 +53,14 @@ def _hole(on: _Blank) -> None:
         on.cut(solids.cone(x, y, (radius, radius + wide), on.height - wide * on.length(0.4, 1.2), on.height))
 
 
-def _shoulder(on: _Blank) -> None:
+def _shoulder(on: Blank) -> None:
     """A step along a side."""
     wide, low = on.length(4, 0.35 * on.width), on.floor(0.1, 0.7)
     low_x, high_x = (-1.0, wide) if on.random.random() < 0.5 else (on.width - wide, on.width + 1)
     on.cut(solids.block((low_x, -1, low), (high_x, on.depth + 1, on.height + 1)))
 
 
-def _groove(on: _Blank) -> None:
+def _groove(on: Blank) -> None:
     """From side to side or ending in the part; square, or a round trough."""
     wide = on.length(7, 22)
     x, _ = on.spot(wide, on.depth - 4)
@@ -109,7 +71,7 @@ def _groove(on: _Blank) -> None:
     on.cut(solids.block((x, -1, on.floor()), (x + wide, end, on.height + 1)))
 
 
-def _boss(on: _Blank) -> None:
+def _boss(on: Blank) -> None:
     """The stock about a boss is taken down; the boss is round, square, or a cone."""
     low, middle = on.floor(0.15, 0.5), (on.width / 2, on.depth / 2)
     size = on.length(0.12, 0.3) * min(on.width, on.depth)
@@ -125,7 +87,7 @@ def _boss(on: _Blank) -> None:
     on.cut(solids.cut(around, boss))
 
 
-def _ramp(on: _Blank) -> None:
+def _ramp(on: Blank) -> None:
     """A slope off one end, or a pocket whose floor rises."""
     low = on.floor(0.2, 0.7)
     if on.random.random() < 0.5:
@@ -140,7 +102,7 @@ def _ramp(on: _Blank) -> None:
     on.cut(solids.prism([(x, y, low), (x + wide, y, on.height - 1), (x + wide, y, high), (x, y, high)], (0, long, 0)))
 
 
-def _hollow(on: _Blank) -> None:
+def _hollow(on: Blank) -> None:
     """A part of a ball's inside, or a funnel."""
     radius = on.length(8, 22)
     x, y = (v + 0.8 * radius for v in on.spot(1.6 * radius, 1.6 * radius))
@@ -150,7 +112,7 @@ def _hollow(on: _Blank) -> None:
     on.cut(solids.cone(x, y, (on.length(0.3, 0.7) * radius, radius), on.floor(), on.height + LESS))
 
 
-def _edges(on: _Blank) -> None:
+def _edges(on: Blank) -> None:
     """A chamfer or a rounding on all edges of the top."""
     from OCP.Standard import Standard_Failure
     from OCP.StdFail import StdFail_NotDone
@@ -170,10 +132,19 @@ LEVEL = (_pocket, _pocket, _hole, _shoulder, _groove, _boss)
 SLOPED = (_ramp, _hollow, _edges, _ramp)
 
 
+WORKSHOP_FROM = 1000
+"""Seed from which on parts have features as workshops draw them, are laid at any angle, and some are meshes."""
+
+
 def solid_of(seed: int) -> Solid:
     """The solid of a seed: two to five features, slopes on every second."""
     random = np.random.default_rng(seed + 170000)
-    on = _Blank(random)
+    on = Blank(random)
+    if seed >= WORKSHOP_FROM:
+        drawn = WORKSHOP + LEVEL if seed % 2 else WORKSHOP
+        for _ in range(int(random.integers(2, 6))):
+            drawn[int(random.integers(len(drawn)))](on)
+        return on.solid
     kinds = [LEVEL[int(k)] for k in random.integers(len(LEVEL), size=int(random.integers(2, 6)))]
     if seed % 2:
         kinds += [SLOPED[int(k)] for k in random.integers(len(SLOPED), size=int(random.integers(1, 3)))]
@@ -187,17 +158,25 @@ def odd_parts(seeds: range) -> Iterator[tuple[str, Whole | JobError]]:
     for seed in seeds:
         name = f"odd part {seed}"
         try:
-            yield name, job_on(name, solid_of(seed), np.random.default_rng(seed + 180000))
+            yield name, job_on(name, solid_of(seed), np.random.default_rng(seed + 180000), seed >= WORKSHOP_FROM)
         except JobError as error:
             yield name, error
 
 
-def job_on(name: str, solid: Solid, random: Random) -> Whole:
-    """A job that roughs all that is found on a solid. Raises JobError where nothing can be cut."""
-    part = read_part(solids.step_of(solid), "solid.step", None, tolerances.JOIN, tolerances.CHORD)
+def job_on(name: str, solid: Solid, random: Random, workshop: bool = False) -> Whole:
+    """A job that roughs all that is found on a solid. Raises JobError where nothing can be cut.
+
+    `workshop`: every fourth is a mesh, and they are laid at any angle, in stock of any kind.
+    """
+    mesh = workshop and random.random() < 0.25
+    file, units = ("solid.stl", "mm") if mesh else ("solid.step", None)
+    data = solids.stl_of(solid) if mesh else solids.step_of(solid)
+    part = read_part(data, file, units, tolerances.JOIN, tolerances.CHORD)
     assert isinstance(part, Part)
     margin, above = round(float(random.uniform(0, 3)), 1), round(float(random.uniform(0, 2)), 1)
     placing = Placing(stock=Margins(x=(margin, margin), y=(margin, margin), z=(0.0, above)))
+    if workshop:
+        placing = _laid(random, part, above)
     layout = lay_out(part, placing)
     tool = _cutter(random, layout.features.features)
     regions = [region_of(f).model_dump(mode="json") for f in layout.features.features if f.depth]
@@ -214,10 +193,27 @@ def job_on(name: str, solid: Solid, random: Random) -> Whole:
         "format": "justbite-job", "version": 1, "name": name, "tools": tools, "regions": regions,
         "machine": str(random.choice(MACHINES)), "material": str(random.choice(MATERIALS)),
         "stock": layout.stock.model_dump(mode="json", exclude_none=True),
-        "part": {"name": "solid.step", "placing": placing.model_dump(mode="json"), "matrix": layout.matrix.tolist()},
+        "part": {"name": file, "placing": placing.model_dump(mode="json"), "matrix": layout.matrix.tolist()},
         "operations": operations,
     })  # fmt: skip
     return all_by_depth(job), corners_in(job, part)
+
+
+def _laid(random: Random, part: Part, above: float) -> Placing:
+    """Lying as drawn, turned, or on another side; in stock with an uneven border, of a size, or round."""
+    up = (0, 0, 1) if random.random() < 0.8 else ((0, 0, -1), (1, 0, 0), (0, -1, 0))[int(random.integers(3))]
+    turn = float(random.choice([0.0, 90.0, round(float(random.uniform(0, 180)), 1)]))
+    asked: dict[str, Any] = {"up": up, "turn": turn, "datum": {"x": "middle", "y": "high"}}
+    kind = random.random()
+    if kind < 0.6:
+        x, y = (tuple(random.uniform(0, 6, 2).round(1).tolist()) for _ in range(2))
+        return Placing.model_validate({**asked, "stock": {"kind": "margins", "x": x, "y": y, "z": (0.0, above)}})
+    corners = np.concatenate([body.vertices for body in part.bodies])
+    across = float(np.linalg.norm(np.ptp(corners, axis=0)))
+    if kind < 0.8:
+        return Placing.model_validate({**asked, "stock": {"kind": "round", "diameter": round(across, 1) + 2.0}})
+    size = (round(across), round(across), round(float(np.ptp(corners[:, 2])) + above, 1))
+    return Placing.model_validate({**asked, "up": (0, 0, 1), "stock": {"kind": "size", "size": size, "off_top": above}})
 
 
 def _cutter(random: Random, features: Any) -> dict[str, Any]:

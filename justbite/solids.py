@@ -5,6 +5,7 @@ The kernel of solids is imported where it is used: it takes a second to load. Le
 
 import contextlib
 import io
+import math
 import tempfile
 from collections.abc import Callable, Sequence
 from pathlib import Path
@@ -90,6 +91,49 @@ def joined(shape: Solid, *others: Solid) -> Solid:
     for other in others:
         shape = BRepAlgoAPI_Fuse(shape, other).Shape()
     return shape
+
+
+def drawn_curve(places: Sequence[Place], way: Place) -> Solid:
+    """A closed smooth curve through flat places, drawn out by `way`."""
+    from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakeWire
+    from OCP.BRepPrimAPI import BRepPrimAPI_MakePrism
+    from OCP.collections import HArray1_gp_Pnt
+    from OCP.GeomAPI import GeomAPI_Interpolate
+    from OCP.gp import gp_Pnt, gp_Vec
+
+    through = HArray1_gp_Pnt(1, len(places))
+    for number, place in enumerate(places, 1):
+        through.SetValue(number, gp_Pnt(*place))
+    curve = GeomAPI_Interpolate(through, True, 1e-6)
+    curve.Perform()
+    wire = BRepBuilderAPI_MakeWire(BRepBuilderAPI_MakeEdge(curve.Curve()).Edge()).Wire()
+    return BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(wire).Face(), gp_Vec(*way)).Shape()
+
+
+def between(low: Sequence[Place], high: Sequence[Place]) -> Solid:
+    """The solid with straight sides between two flat outlines of as many corners: walls that lean."""
+    from OCP.BRepBuilderAPI import BRepBuilderAPI_MakePolygon
+    from OCP.BRepOffsetAPI import BRepOffsetAPI_ThruSections
+    from OCP.gp import gp_Pnt
+
+    made = BRepOffsetAPI_ThruSections(True, True)
+    for outline in (low, high):
+        wire = BRepBuilderAPI_MakePolygon()
+        for corner in outline:
+            wire.Add(gp_Pnt(*corner))
+        wire.Close()
+        made.AddWire(wire.Wire())
+    return made.Shape()
+
+
+def turned(shape: Solid, x: float, y: float, degrees: float) -> Solid:
+    """The shape turned about the line along Z through a place, counterclockwise."""
+    from OCP.BRepBuilderAPI import BRepBuilderAPI_Transform
+    from OCP.gp import gp_Ax1, gp_Dir, gp_Pnt, gp_Trsf
+
+    turn = gp_Trsf()
+    turn.SetRotation(gp_Ax1(gp_Pnt(x, y, 0), gp_Dir(0, 0, 1)), math.radians(degrees))
+    return BRepBuilderAPI_Transform(shape, turn, True).Shape()
 
 
 def with_edges(shape: Solid, size: float, test: Callable[[float, float, float], bool], rounded: bool = False) -> Solid:

@@ -14,14 +14,12 @@ import numpy as np
 from django.test import SimpleTestCase
 from shapely.geometry import Polygon
 
-from justbite import bench, catalogue, odd_jobs, odd_parts, plates, solids
+from justbite import bench, catalogue, odd_jobs, plates
 from justbite.bite import solver
 from justbite.bite.case import Case
 from justbite.cli import main
-from justbite.errors import JobError
 from justbite.model.parse import parse_job
 from justbite.model.part import Part
-from justbite.model.stock import extent
 from justbite.odd import odd_areas
 from justbite.part.read import read_part
 from justbite.plan import plan
@@ -154,40 +152,6 @@ class OddJobsTest(SimpleTestCase):
             self.assertEqual(line.startswith("! "), marked, line)
             self.assertIn(f"1 operations, {int(marked)} of them", last)
             self.assertEqual([float(n) for n in re.findall(r"\d+\.\d{3}", line)][-3:], [1.5, 0.2, 3.0])
-
-
-class OddPartsTest(SimpleTestCase):
-    def test_a_seed_is_a_part_with_a_job(self) -> None:
-        drawn = dict(odd_parts.odd_parts(range(2, 6)))
-        self.assertEqual(list(drawn), [f"odd part {k}" for k in range(2, 6)])
-        slopes, cutters = [], set()
-        for name, made in drawn.items():
-            assert not isinstance(made, JobError)
-            job, corners = made
-            assert corners is not None
-            self.assertGreater(len(job.regions), 2, name)
-            low, high = (np.array(v) for v in extent(job.stock, 0.01))
-            self.assertTrue(
-                (corners.reshape(-1, 3) > low - 1e-3).all() and (corners.reshape(-1, 3) < high + 1e-3).all()
-            )
-            self.assertEqual({n for o in job.operations for n in o.regions}, {r.name for r in job.regions})
-            slopes.append(any(r.over_slope > 0 for r in job.regions))
-            cutters |= {t.diameter for t in job.tools}
-        self.assertTrue(any(slopes[1::2]))
-        self.assertGreater(len(cutters), 3)
-        again = dict(odd_parts.odd_parts(range(3, 4)))
-        self.assertEqual(repr(again["odd part 3"]), repr(drawn["odd part 3"]))
-
-    def test_broken_roundings_are_left_out(self) -> None:
-        for seed in range(13, 25, 2):
-            self.assertTrue(solids.is_sound(odd_parts.solid_of(seed)))
-
-    def test_what_cannot_be_laid_out_is_told(self) -> None:
-        out = io.StringIO()
-        with patch.object(odd_parts, "job_on", side_effect=JobError("No room.")), contextlib.redirect_stdout(out):
-            main(["bench", "--odd-parts", "--first", "4", "--count", "1"])
-        self.assertIn("odd part 4: No room.", out.getvalue())
-        self.assertIn("0 operations, 0 of them", out.getvalue())
 
 
 class SolverTest(SimpleTestCase):
