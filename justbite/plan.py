@@ -35,8 +35,17 @@ from justbite.path.works import Limits, Swept
 from justbite.prepare import bite_of, case_for, check_job, depths_of
 from justbite.proof.against import held_against
 from justbite.proof.audit import Audit, renumbered
+from justbite.proof.holder import holder_rooms
 from justbite.proof.remains import remains
-from justbite.proved import held_findings, into_finding, over_promise, proof_findings, remain_findings, with_stuck
+from justbite.proved import (
+    held_findings,
+    holder_findings,
+    into_finding,
+    over_promise,
+    proof_findings,
+    remain_findings,
+    with_stuck,
+)
 from justbite.proving import Proved, prove
 
 WEIGHED, PLANNED, PROVED = 0.08, 0.7, 0.99
@@ -277,6 +286,7 @@ def _report(job: Job, machine: Machine, made: _Round, corners: NDArray[np.float6
     # Without following, what goes slower than the bite's feed would do so too: wipes, tight arcs.
     even = replace(read, feed=np.where(part == CUT, np.minimum(read.feed, cutting), read.feed))
     steady = block_times(even, drive, path_tolerance)
+    rooms = holder_rooms(job, read, tolerances.CHORD)
     rows, pieces, findings = [], [], []
     for index, (operation, bite) in enumerate(zip(job.operations, bites, strict=True)):
         own, at = renumbered(read, index)
@@ -287,6 +297,8 @@ def _report(job: Job, machine: Machine, made: _Round, corners: NDArray[np.float6
         rows.append(row)
         row["chip_mm"], row["chip_over_borne"] = audit.chip, audit.chip / borne
         findings += proof_findings(operation, bite, audit, borne)
+        row["holder_room_mm"] = 2.0 * room.radius if (room := rooms[index]) else None
+        findings += holder_findings(operation, job.tool(operation.tool), room)
         findings += rules.drop_findings(job, operation, audit.drop, audit.drop_at)
         findings += rules.curve_findings(operation, bite, machine, replace(own, part=part[at]))
         pieces.append(PathTrace.of(audit.trace, own, seconds, at, part[at], bite.ae))

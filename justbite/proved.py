@@ -5,15 +5,18 @@ from dataclasses import replace
 from justbite import tolerances
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
-from justbite.model.job import Operation
+from justbite.model.job import Operation, Tool
 from justbite.proof.against import CutInto
 from justbite.proof.audit import Audit
+from justbite.proof.holder import Room
 from justbite.proof.remains import Remain
 
 OVER_BITE = 1.10
 """Measured engagement over target above which the program must not be run."""
 
 
+WIDE_HOLDER = 80.0
+"""mm wider than its cutter: no holder of a cutter that is told here is as wide (common practice)."""
 MOST, MOST_999 = 1.05, 1.02
 """The same from which on an operation is planned again, held to less: at one place, and in all but a thousandth of the
 cut."""
@@ -101,6 +104,28 @@ def proof_findings(operation: Operation, bite: Bite, audit: Audit, borne: float)
             )
         )
     return found
+
+
+def holder_findings(operation: Operation, tool: Tool, room: Room | None) -> list[Finding]:
+    """Whether what holds the cutter meets what stands; where its width is not known, how wide it may be."""
+    if room is None:
+        return []
+    wide, name = 2.0 * room.radius, operation.name
+    if tool.holder_diameter is None:
+        if wide > WIDE_HOLDER + tool.diameter:
+            return []
+        said = (
+            f'"{name}" goes deeper than its cutter is clamped out ({tool.stickout:g} mm): what holds the cutter may be'
+            f" no wider than {wide:.1f} mm there, and how wide it is was not said."
+        )
+        return [Finding("proof.holder-room", said, name, "", *room.at)]
+    if tool.holder_diameter <= wide:
+        return []
+    said = (
+        f'The holder of "{name}", {tool.holder_diameter:g} mm wide, runs into what stands: {tool.stickout:g} mm above'
+        f" the cutter's tip there is room for {wide:.1f} mm."
+    )
+    return [Finding("proof.holder", said, name, "", *room.at)]
 
 
 def with_stuck(findings: list[Finding]) -> list[Finding]:

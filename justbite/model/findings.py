@@ -50,6 +50,7 @@ CODES: dict[str, tuple[str, str]] = {
     "rule.pre-drill": ("note", "Have it drilled before, and say so; then plan anew."),
     "rule.return-feed": ("note", "Take the pin off the return feed, or give it more than the cutting feed."),
     "rule.by-depth": ("note", "Share its areas out by depth."),
+    "rule.shank": ("note", "Take a cutter whose shank is ground back, or one with longer flutes."),
     "rule.curves": ("note", "A larger bite makes wider curves; a stiffer machine holds them quicker."),
     "proof.thick-chip": (
         "error", "Do not run the program; lower the return feed, or let the feed no longer follow the bite."
@@ -60,6 +61,12 @@ CODES: dict[str, tuple[str, str]] = {
     "proof.over-bite": ("error", "Do not run the program; plan again with a smaller bite."),
     "proof.gouge": ("error", "Do not run the program."),
     "proof.rapid-in-stock": ("error", "Do not run the program."),
+    "proof.holder": (
+        "error", "Do not run the program; clamp the cutter longer, take a slimmer holder, or cut less deep with it."
+    ),
+    "proof.holder-room": (
+        "warning", "Say how wide the holder is; clamp the cutter longer if it is wider than that."
+    ),
     "proof.into-part": ("error", "Do not run the program; look at the areas and their open edges there."),
 }  # fmt: skip
 """Code -> (severity, hint)."""

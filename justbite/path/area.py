@@ -76,6 +76,8 @@ class Area:
     """What of the material is gone by that."""
     unfit: tuple[Hole, ...] = ()
     """Too narrow for the cutter, or where it may not go: planned as if they were not there."""
+    slack: float = 0.0
+    """mm beyond the snap that the path's tolerance lets stand along walls."""
 
     @cached_property
     def has_air(self) -> bool:

@@ -17,6 +17,7 @@ from justbite.path.area import Area, comes_in, parts_of
 from justbite.path.clearing import Clearing
 from justbite.path.descent import stations
 from justbite.path.entry import Entry, Wish, is_narrow
+from justbite.path.films import along_films
 from justbite.path.fronts import Piece, Points
 from justbite.path.links import Speeds
 from justbite.path.narrow import Middle, along_walls
@@ -139,6 +140,8 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
             paths[-2:] = [_gone_along(work, area, entry.before, paths[-2].entry, share), paths[-1]]
         # A neck may have stopped it: what is left behind one gets an entry of its own.
         entry = next_entry(work, area, part, ground.reach, wish, tried)
+    if paths:
+        paths[-1] = _with_films(work, area, paths[-1], ground.reach, share)
     # Where the cutter came down in the clear for nothing it need not come down.
     paths = [path for path in paths if path.pieces or path.entry.kind != "outside" or path.entry.hole] or paths
     # Once for each, however many parts there are.
@@ -221,7 +224,7 @@ def _gone_along(work: Clearing, area: Area, ramps: tuple[Entry, ...], last: Entr
     """The last of some ramps as it is made, and along the walls beside all of them from where it ends."""
     work.pieces = []
     x, y = (float(v) for v in ramps[-1].points[-1])
-    along_walls(work, x, y, Middle.of(ramps, area.radius), area.material, share)
+    along_walls(work, x, y, Middle.of(ramps, area.radius), share)
     return PartPath(last, tuple(work.pieces))
 
 
@@ -238,13 +241,13 @@ def _ramp_through(work: Clearing, area: Area, part: Polygon, entry: Entry, wish:
     middle = Middle.of((entry, *entry.before), area.radius)
     x, y = (float(v) for v in entry.points[-1])
     if entry.along:
-        x, y = along_walls(work, x, y, middle, area.material, share, at_last=False)
+        x, y = along_walls(work, x, y, middle, share, at_last=False)
     if not work.pieces:
         x, y = work.to_and_fro(x, y, entry.heading or 0.0, middle.film(), share)
     if entry.along:
         work.run(x, y, None, share)
         x, y = work.here() if work.pieces else (x, y)
-    x, y = along_walls(work, x, y, middle, area.material, share)
+    x, y = along_walls(work, x, y, middle, share)
     after = next_entry(work, area, part, reach, wish, tried, arms=False)
     if after is None or after.kind != "ramp":
         work.run(x, y, None, share)
@@ -270,8 +273,17 @@ def _clear_from(work: Clearing, area: Area, part: Polygon, entry: Entry, share: 
         other_end = (float(entry.points[0, 0]), float(entry.points[0, 1]), float(np.arctan2(way[1], way[0])))
     work.run(x, y, entry.heading, share, other_end)
     if is_narrow(part, area.radius) and entry.before and work.pieces:
-        along_walls(work, *work.here(), Middle.of(entry.before, area.radius), area.material, share)
+        along_walls(work, *work.here(), Middle.of(entry.before, area.radius), share)
     return PartPath(entry, tuple(work.pieces))
+
+
+def _with_films(work: Clearing, area: Area, path: PartPath, reach: NDArray[np.bool_], share: Callable[[float], None]
+                ) -> PartPath:  # fmt: skip
+    """The last path, and along the walls from where it ends, where films stand that are too much together."""
+    work.pieces = list(path.pieces)
+    x, y = work.here() if work.pieces else (float(v) for v in path.entry.points[-1])
+    along_films(work, area, reach, x, y, share)
+    return replace(path, pieces=tuple(work.pieces))
 
 
 def _wish_findings(area: Area, part: Polygon, entry: Entry, wish: Wish, operation: str) -> list[Finding]:

@@ -20,7 +20,6 @@ from scipy.spatial import cKDTree
 from shapely.geometry import LineString, MultiLineString
 from shapely.geometry.base import BaseGeometry
 
-from justbite.model.shapes import grown
 from justbite.path.clearing import MOST_GRAZED, Clearing
 from justbite.path.entry import BESIDE, Entry
 from justbite.path.fronts import SWEEPS, Front, Points
@@ -28,8 +27,6 @@ from justbite.path.rim import WIPE_STEP
 from justbite.path.spine import graph
 from justbite.path.wipes import LEAST_WIPE
 
-ROUND = 64
-"""Lines to a quarter circle."""
 APART = 0.125
 """R between places on a middle line that ways lead by."""
 LEAD_IN = 2.0
@@ -100,12 +97,11 @@ class Middle:
         return np.vstack([start, spots[row[::-1]], end])
 
 
-def along_walls(work: Clearing, x: float, y: float, middle: Middle, material: BaseGeometry,
-                tick: Callable[[float], None], at_last: bool = True) -> tuple[float, float]:  # fmt: skip
+def along_walls(work: Clearing, x: float, y: float, middle: Middle, tick: Callable[[float], None], at_last: bool = True
+                ) -> tuple[float, float]:  # fmt: skip
     """From (x, y) take what stands along the walls beside middle lines, in slices; the nearest first. Where that ends.
 
-    Films that the field does not feel are told by polygons, where they are more than may stand there.
-    `material`: what there was to cut. `at_last`: passes have done what they can.
+    `at_last`: passes have done what they can.
     """
     plane, rim = work.plane, work.wipes.rim
     thick, within = plane.thick(SWEEPS[-1]) * plane.radius, BESIDE * plane.radius
@@ -115,19 +111,12 @@ def along_walls(work: Clearing, x: float, y: float, middle: Middle, material: Ba
         begins = [stretch if _is_closed(stretch) else stretch[:1] for stretch in left]
         for k in np.argsort(middle.away(np.array([x, y]), begins)):
             run = _slice(work, left[k], middle, x, y, at_last)
-            end = None if run is None else _cut(work, x, y, run, middle, LEAST_WIPE, tick)
+            end = None if run is None else _cut(work, x, y, run, middle, tick)
             if end is not None:
                 x, y = end
                 break
         else:
             break
-    film = middle.film()
-    for stretch in rim.standing(plane.cleared, -np.inf, middle.shape, within) if at_last else ():
-        ways = [middle.shape, *(LineString(piece.points) for piece in work.pieces if piece.kind == "cut")]
-        swept = shapely.union_all(shapely.buffer(ways, plane.radius, quad_segs=ROUND))
-        beside = grown(LineString(stretch), plane.radius, quad_segs=ROUND).intersection(material)
-        for run in rim.touching(stretch, _most_of(beside.difference(swept), film)):
-            x, y = _cut(work, x, y, run, middle, 0.0, tick) or (x, y)
     return x, y
 
 
@@ -186,7 +175,7 @@ def _thinner_all_along(work: Clearing, stretch: Points, towards: Points, aside: 
     return run if work.wipes.rim.free(run) else None
 
 
-def _cut(work: Clearing, x: float, y: float, run: Points, middle: Middle, least: float, tick: Callable[[float], None]
+def _cut(work: Clearing, x: float, y: float, run: Points, middle: Middle, tick: Callable[[float], None]
          ) -> tuple[float, float] | None:  # fmt: skip
     """Go along the middle lines to where a run beside them begins, and cut it; None where that is not worth it.
 
@@ -199,13 +188,6 @@ def _cut(work: Clearing, x: float, y: float, run: Points, middle: Middle, least:
     for line in (np.array([here, run[0]]), middle.way(here, run[0])):
         link = work.ways.link_along(line, MOST_GRAZED) if work.wipes.rim.free(line) else None
         if link is not None:
-            return work.cut_along(link, run, least, tick)
+            return work.cut_along(link, run, LEAST_WIPE, tick)
     front, sweep = Front((0.0, 0.0, 0.0), -1, np.zeros(6), np.inf), SWEEPS[-1]
-    return work.wipe_run(x, y, run, front, work.ways.flood(x, y, sweep, 0.0), sweep, tick, least)
-
-
-def _most_of(shape: BaseGeometry, little: float) -> BaseGeometry:
-    """The largest pieces of a shape, as many as leave no more than `little` mm2 of it."""
-    pieces = sorted(shapely.get_parts(shape), key=lambda piece: piece.area)
-    rest = np.cumsum([piece.area for piece in pieces])
-    return shapely.union_all(pieces[int(np.searchsorted(rest, little, side="right")) :])
+    return work.wipe_run(x, y, run, front, work.ways.flood(x, y, sweep, 0.0), sweep, tick)

@@ -72,16 +72,11 @@ class Rim:
                 continue
             # Turned so that it begins where nothing stands.
             begin = int(np.argmin(met))
-            runs = _runs(np.roll(met, -begin))
-            found += [rim[np.arange(begin + first - more, begin + end + more) % len(rim)] for first, end in runs]
+            turned = np.roll(met, -begin)
+            found += [
+                rim[np.arange(begin + first - more, begin + end + more) % len(rim)] for first, end in runs_of(turned)
+            ]
         return found
-
-    def touching(self, stretch: Points, what: BaseGeometry) -> list[Points]:
-        """The parts of a stretch (n, 2) along which the cutter touches something, and a little more at both ends."""
-        near = shapely.dwithin(shapely.points(stretch), what, self.radius)
-        more = round(CLEAR_WIPE / WIPE_STEP)
-        joined = ndimage.binary_closing(np.pad(near, 4 * more), iterations=3 * more)[4 * more : -4 * more]
-        return [stretch[max(0, first - more) : end + more] for first, end in _runs(joined)]
 
     def beside(self, line: Points, within: float) -> Points | None:
         """The stretch of a border that goes in along a dead-end `line` (n, 2), round its last end, and out again.
@@ -147,7 +142,7 @@ class Rim:
         return np.asarray(_led(self.room, *self.frame, np.ascontiguousarray(run), LEAD * self.radius, least))
 
 
-def _runs(flags: NDArray[np.bool_]) -> list[tuple[int, int]]:
+def runs_of(flags: NDArray[np.bool_]) -> list[tuple[int, int]]:
     """Where stretches of true begin, and end before."""
     steps = np.diff(flags.astype(np.int8), prepend=0, append=0)
     return [(int(a), int(b)) for a, b in zip(np.nonzero(steps > 0)[0], np.nonzero(steps < 0)[0], strict=True)]

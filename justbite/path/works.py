@@ -115,6 +115,7 @@ def works_on(job: Job, operation: Operation, name: str, target: float, limits: L
         job, region, radius, operation.allowance.wall, snap, limits.chord,
         limits.unreached_share * radius**2, _gone_before(job, operation, region, snap, limits.chord, cut_of),
     )  # fmt: skip
+    area = replace(area, slack=max(0.0, operation.tolerance - snap))
     findings = _stock_findings(job, area, region, bottom, operation, limits.chord)
     if area.material.is_empty:
         return [], findings

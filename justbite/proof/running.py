@@ -20,7 +20,7 @@ from justbite.proof.gouge import AIR, Walls
 from justbite.proof.lanes import run_over, walked
 from justbite.proof.shelf import PutAway, Shelf
 from justbite.proof.steps import Steps
-from justbite.proof.stockmap import Stock, Tile, borders_on_map
+from justbite.proof.stockmap import Borders, Stock, Tile, borders_on_map
 
 DOWN = 2
 """How many times as long the steps of ways in are where they come down."""
@@ -151,7 +151,7 @@ class _OverTiles:
     """What is done to each tile of the map before the operation, and told of it after."""
 
     def __init__(self, stock: Stock, job: Job, operation: Operation, radius: float, gouge: float) -> None:
-        self._emptied = [(borders_on_map(shape), z) for shape, z in _emptied(stock, job, operation, radius)]
+        self._emptied = emptied(job, operation, radius, stock.chord)
         self._reaches = [
             (
                 borders_on_map(_reach(r, job, operation, radius, stock.chord)),
@@ -175,8 +175,8 @@ class _OverTiles:
         return size * sum(inside for inside, _ in counts), size * sum(over for _, over in counts)
 
 
-def _emptied(stock: Stock, job: Job, operation: Operation, radius: float) -> list[tuple[shapely.Geometry, float]]:
-    """Shapes in which nothing stands higher than a Z before the operation begins.
+def emptied(job: Job, operation: Operation, radius: float, chord: float) -> list[tuple[Borders, float]]:
+    """Shapes, on the map, in which nothing stands higher than a Z before the operation begins.
 
     Beyond an open edge the stock ends, or was cut before: that is what open means. What the job itself cuts is
     left to the replay. What no operation cuts, but is said to come before an area of this one, was there
@@ -185,18 +185,16 @@ def _emptied(stock: Stock, job: Job, operation: Operation, radius: float) -> lis
     cut = {n for o in job.operations for n in o.regions}
     found: list[tuple[shapely.Geometry, float]] = []
     for region in (job.region(n) for n in operation.regions):
-        free = job_space(job, region, AIR * radius + operation.allowance.wall, stock.chord)
-        own = [region_shape(job.region(n), stock.chord) for n in cut if n != region.name]
-        own += [region_shape(region, stock.chord), uncut_shape(region, stock.chord)]
+        free = job_space(job, region, AIR * radius + operation.allowance.wall, chord)
+        own = [region_shape(job.region(n), chord) for n in cut if n != region.name]
+        own += [region_shape(region, chord), uncut_shape(region, chord)]
         air = free.difference(shapely.union_all(own))
         found.append((air, region.bottom - 1.0))
-        found += [
-            (region_shape(b, stock.chord), b.bottom) for b in (job.region(n) for n in region.after if n not in cut)
-        ]
+        found += [(region_shape(b, chord), b.bottom) for b in (job.region(n) for n in region.after if n not in cut)]
         for h in region.drilled:
             shape = shapely.Point(h.at).buffer(h.diameter / 2, quad_segs=64)
             found.append((shape, region.bottom if h.bottom is None else h.bottom))
-    return found
+    return [(borders_on_map(shape), z) for shape, z in found]
 
 
 def _reach(region: Region, job: Job, operation: Operation, radius: float, chord: float) -> shapely.Geometry:

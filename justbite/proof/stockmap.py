@@ -46,6 +46,12 @@ def off_map(spots: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.column_stack([COS * x + SIN * y, COS * y - SIN * x])
 
 
+def drawn(x: float, y: float) -> tuple[float, float]:
+    """A place of the map on the drawing."""
+    ((x, y),) = off_map(np.array([[x, y]]))
+    return float(x), float(y)
+
+
 Laid = tuple[
     NDArray[np.float64], NDArray[np.uint8], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]
 ]  # fmt: skip
@@ -106,8 +112,7 @@ class Tile:
 
     def place(self, column: float, row: float) -> tuple[float, float]:
         """Where a cell lies on the drawing, mm."""
-        ((x, y),) = off_map(np.array([[self.x0 + column * self.cell, self.y0 + row * self.cell]]))
-        return float(x), float(y)
+        return drawn(self.x0 + column * self.cell, self.y0 + row * self.cell)
 
     def _spans(self, borders: Borders) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
         first, cells = spans.spans(borders, self.x0, self.y0, self.cell, *self.height.shape)

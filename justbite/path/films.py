@@ -1,0 +1,115 @@
+"""Films along walls, too thin for any pass to feel: read at the walls themselves, gone along where they are too much.
+
+A strip that is hardly wider than the bite is cut in one pass, and all along its wall there stands what it is wider.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from numba import njit
+from numpy.typing import NDArray
+from scipy import ndimage
+
+from justbite.field.grid import Field, read
+from justbite.path.area import Area
+from justbite.path.clearing import MOST_GRAZED, Clearing
+from justbite.path.fronts import SWEEPS, Front, Points
+from justbite.path.rim import CLEAR_WIPE, WIPE_STEP, runs_of
+
+MOST_FILM = 0.0006
+"""Share of what the cutter can take that may stand as films along its walls."""
+SURE = 0.0005
+"""R: about as exactly as the field tells what stands at a wall."""
+INSIDE = 0.003
+"""R before a wall that is looked at, to tell whether there is material."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Film:
+    """What stands along a stretch of a border of the locus."""
+
+    ring: Points
+    first: int
+    end: int
+    """Of the ring's points, the one after the last; may be more than it has."""
+    size: float
+    """mm2 beyond the path's tolerance."""
+
+
+def along_films(work: Clearing, area: Area, reach: NDArray[np.bool_], x: float, y: float, tick: Callable[[float], None]
+                ) -> None:  # fmt: skip
+    """From (x, y) go along the walls beside which films stand, the nearest first; the smallest are left.
+
+    `reach`: nodes in material that the cutter can take.
+    """
+    most = MOST_FILM * float(np.count_nonzero(reach)) * work.plane.grid.cell**2
+    films = sorted((film for ring in work.wipes.rim.rings for film in _films(work, area, ring)), key=lambda f: f.size)
+    rest = np.cumsum([film.size for film in films])
+    films = films[int(np.searchsorted(rest, most, side="right")) :]
+    while films:
+        films.sort(key=lambda film: -_away(film, x, y))
+        x, y = _cut(work, films.pop(), x, y, tick) or (x, y)
+
+
+def _films(work: Clearing, area: Area, ring: Points) -> list[_Film]:
+    """What stands along a border of the locus: rows of points with the wall on the right."""
+    plane = work.plane
+    along = np.roll(ring, -1, axis=0) - np.roll(ring, 1, axis=0)
+    size = np.maximum(np.hypot(*along.T), 1e-12)
+    to_wall = np.column_stack([along[:, 1], -along[:, 0]]) / size[:, None]
+    thick = np.asarray(_read_at(plane.cleared, *plane.frame, ring + plane.radius * to_wall)) - area.slack
+    stands = thick > SURE * plane.radius
+    before = ring + (1.0 - INSIDE) * plane.radius * to_wall
+    stands[stands] = shapely.contains_xy(area.material, before[stands])
+    if not stands.any():
+        return []
+    area_of = np.where(stands, thick * 0.5 * size, 0.0)
+    if stands.all():
+        return [_Film(ring, 0, len(ring), float(area_of.sum()))]
+    more = round(CLEAR_WIPE / WIPE_STEP)
+    begin = int(np.argmin(stands))
+    turned = np.roll(stands, -begin)
+    joined = ndimage.binary_closing(np.pad(turned, 4 * more), iterations=3 * more)[4 * more : -4 * more]
+    return [
+        _Film(ring, begin + first, begin + end, float(np.roll(area_of, -begin)[first:end].sum()))
+        for first, end in runs_of(joined)
+    ]
+
+
+def _away(film: _Film, x: float, y: float) -> float:
+    """mm from (x, y) to where the way along a film begins."""
+    if _is_whole(film):
+        return float(np.hypot(*(film.ring - (x, y)).T).min())
+    return float(np.hypot(*(film.ring[film.first % len(film.ring)] - (x, y))))
+
+
+def _is_whole(film: _Film) -> bool:
+    return film.end - film.first >= len(film.ring)
+
+
+def _cut(work: Clearing, film: _Film, x: float, y: float, tick: Callable[[float], None]) -> tuple[float, float] | None:
+    """Go along a film, from clear to clear; None where no way leads there or it takes more than it may."""
+    more = round(CLEAR_WIPE / WIPE_STEP)
+    first, last = film.first - more, film.end + more
+    if _is_whole(film):
+        first = int(np.argmin(np.hypot(*(film.ring - (x, y)).T)))
+        last = first + len(film.ring)
+    run = work.wipes.rim.eased(film.ring, first, last, 0.0)
+    line = np.array([[x, y], run[0]])
+    # Along a wall the field reads too little room for a link that is known to be free by the border itself.
+    link = work.ways.link_along(line, MOST_GRAZED) if work.wipes.rim.free(line) else None
+    if link is not None:
+        return work.cut_along(link, run, 0.0, tick)
+    sweep, front = SWEEPS[-1], Front((0.0, 0.0, 0.0), -1, np.zeros(6), np.inf)
+    return work.wipe_run(x, y, run, front, work.ways.flood(x, y, sweep, np.inf), sweep, tick, 0.0)
+
+
+@njit(cache=True, nogil=True)
+def _read_at(field: Field, x0: float, y0: float, cell: float, places: Points) -> NDArray[np.float64]:
+    """Values of a field at places (n, 2)."""
+    found = np.empty(places.shape[0])
+    for k in range(places.shape[0]):
+        found[k] = read(field, x0, y0, cell, places[k, 0], places[k, 1])
+    return found
