@@ -44,7 +44,6 @@ from justbite.proved import (
     over_promise,
     proof_findings,
     remain_findings,
-    with_stuck,
 )
 from justbite.proving import Proved, prove
 
@@ -118,7 +117,7 @@ def plan(job: Job, progress: Progress = lambda share, what: None, part: NDArray[
                 " bears.",
             )
         )
-    report["warnings"] = [f.as_dict() for f in with_stuck(findings)]
+    report["warnings"] = [f.as_dict() for f in findings]
     progress(1.0, "Done")
     return Plan(best.program, report, trace)
 
@@ -296,7 +295,8 @@ def _report(job: Job, machine: Machine, made: _Round, corners: NDArray[np.float6
         row["follow_saved_seconds"] = float(steady[at].sum() - seconds[at].sum()) if operation.follow_bite else 0.0
         rows.append(row)
         row["chip_mm"], row["chip_over_borne"] = audit.chip, audit.chip / borne
-        findings += proof_findings(operation, bite, audit, borne)
+        stuck = any(f.code in ("area.no-entry", "area.put-off") for f in made.planned[index].findings)
+        findings += proof_findings(operation, bite, audit, borne, stuck)
         row["holder_room_mm"] = 2.0 * room.radius if (room := rooms[index]) else None
         findings += holder_findings(operation, job.tool(operation.tool), room)
         findings += rules.drop_findings(job, operation, audit.drop, audit.drop_at)
@@ -363,6 +363,7 @@ def _row(job: Job, operation: Operation, own: _Planned, audit: Audit, moves: Mov
         "entry_over_bite": audit.entry_rate / (1000.0 * bite.removal_rate),
         "max_at": audit.most_at,
         "left_over_share": audit.left_over,
+        "untouched_share": audit.untouched,
         "gouge_mm": audit.gouge,
         "rapid_in_stock_mm": audit.rapid,
         "compute_seconds": own.seconds,

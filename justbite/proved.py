@@ -1,7 +1,5 @@
 """What the proof measured of an operation, as findings."""
 
-from dataclasses import replace
-
 from justbite import tolerances
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
@@ -15,6 +13,8 @@ OVER_BITE = 1.10
 """Measured engagement over target above which the program must not be run."""
 
 
+LEFT = 0.003
+"""Share of what the cutter can reach from which on it is told as left."""
 WIDE_HOLDER = 80.0
 """mm wider than its cutter: no holder of a cutter that is told here is as wide (common practice)."""
 MOST, MOST_999 = 1.05, 1.02
@@ -58,8 +58,9 @@ def remain_findings(left: list[Remain]) -> list[Finding]:
     return [Finding("part.stands", said, "", "", *left[0].at)]
 
 
-def proof_findings(operation: Operation, bite: Bite, audit: Audit, borne: float) -> list[Finding]:
-    """What it takes beyond its bounds; `borne`: mm of chip that a tooth bears."""
+def proof_findings(operation: Operation, bite: Bite, audit: Audit, borne: float, stuck: bool) -> list[Finding]:
+    """What it takes beyond its bounds; `borne`: mm of chip that a tooth bears; `stuck`: it is told that nothing goes
+    into a part of an area."""
     found = []
     name = operation.name
     if audit.most_depth > OVER_BITE * bite.ae:
@@ -97,11 +98,11 @@ def proof_findings(operation: Operation, bite: Bite, audit: Audit, borne: float)
             Finding("proof.rapid-in-stock", f'A rapid of "{name}" runs {audit.rapid:.2f} mm deep through stock.',
                     name, "", *audit.rapid_at)
         )  # fmt: skip
-    if audit.left_over > 0.003:
+    # Where nothing goes in, and that is told, it is not told once more as left.
+    left = audit.left_over - (audit.untouched if stuck else 0.0)
+    if left > LEFT:
         found.append(
-            Finding(
-                "area.left-over", f'"{name}" leaves {100 * audit.left_over:.2f} % of what the cutter can reach.', name
-            )
+            Finding("area.left-over", f'"{name}" leaves {100 * left:.2f} % of what the cutter can reach.', name)
         )
     return found
 
@@ -126,13 +127,3 @@ def holder_findings(operation: Operation, tool: Tool, room: Room | None) -> list
         f" the cutter's tip there is room for {wide:.1f} mm."
     )
     return [Finding("proof.holder", said, name, "", *room.at)]
-
-
-def with_stuck(findings: list[Finding]) -> list[Finding]:
-    """The findings, of which those on what is left say so where areas count in it that nothing goes into."""
-    stuck = {f.operation for f in findings if f.code in ("area.no-entry", "area.put-off")}
-    return [
-        replace(f, sentence=f"{f.sentence[:-1]}, with what no way in fits into.")
-        if f.code == "area.left-over" and f.operation in stuck else f
-        for f in findings
-    ]  # fmt: skip

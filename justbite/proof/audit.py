@@ -64,6 +64,8 @@ class Audit:
     """mm: the deepest that a rapid comes down beside stock nearer than the approach gap."""
     drop_at: Place
     left_over: float
+    untouched: float
+    """What of `left_over` stands where the cutter never came in."""
     """Share of what the cutter can reach that still stands."""
     trace: Trace
 
@@ -144,6 +146,7 @@ def measured(ran: Ran, job: Job, operation: Operation, moves: Moves, target: flo
         drop=drop,
         drop_at=drop_at,
         left_over=ran.left_over,
+        untouched=ran.untouched,
         trace=measure.joined([one.trace for one in told], [stretch.rows.start for stretch in ran.stretches]),
     )
 

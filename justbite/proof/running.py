@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 import shapely
 from numpy.typing import NDArray
+from shapely.geometry.base import BaseGeometry
 
 from justbite.model.job import Job, Operation, Region
 from justbite.model.moves import RAPID, Moves, lengths
@@ -72,6 +73,8 @@ class Ran:
     """(blocks,) mm: where a rapid comes down, how far below what stands beside the cutter it ends."""
     left_over: float
     """Share of what the cutter can reach that still stands."""
+    untouched: float
+    """What of that share stands where the cutter never came in: in pieces of an area that no way in fits into."""
     gouge: float
     """mm: the deepest cut into what must stay."""
     gouge_at: tuple[float, float, float]
@@ -97,7 +100,7 @@ def run_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, ap
     way = lengths(moves)
     depths = AxialDepths(job, operation, moves, ap, stock.chord, radius, way > 0.0)
     walls = Walls(job, operation, radius, stock.chord, settings.gouge)
-    over = _OverTiles(stock, job, operation, radius, settings.gouge)
+    over = _OverTiles(stock, job, operation, moves, settings.gouge)
     counts = np.ceil(way / step)
     parts = stretches(moves, way, counts, settings.window * radius, most_steps)
     gone, whole = 0.0, max(1.0, float(counts.sum()))
@@ -123,9 +126,13 @@ def run_operation(stock: Stock, job: Job, operation: Operation, moves: Moves, ap
         put = PutAway if len(parts) == 1 else shelf.put
         done.append(Stretch(rows, put(volume.astype(np.float32)), put(found.steps.lowered)))
         del found, volume
-    reachable, standing = (sum(one) for one in zip(*areas, strict=True))
-    left_over = standing / reachable if reachable else 0.0
-    return Ran(tuple(done), step, depths.told(), removed, rapids, drops, left_over, walls.most, walls.most_at)
+    reachable, standing, untouched = (sum(one) for one in zip(*areas, strict=True))
+    # Where nothing can be reached nothing stands either.
+    whole = reachable or 1.0
+    return Ran(
+        tuple(done), step, depths.told(), removed, rapids, drops, standing / whole, untouched / whole, walls.most,
+        walls.most_at,
+    )  # fmt: skip
 
 
 def stretches(moves: Moves, way: NDArray[np.float64], counts: NDArray[np.float64], window: float, most: int
@@ -150,14 +157,14 @@ def stretches(moves: Moves, way: NDArray[np.float64], counts: NDArray[np.float64
 class _OverTiles:
     """What is done to each tile of the map before the operation, and told of it after."""
 
-    def __init__(self, stock: Stock, job: Job, operation: Operation, radius: float, gouge: float) -> None:
+    def __init__(self, stock: Stock, job: Job, operation: Operation, moves: Moves, gouge: float) -> None:
+        radius = job.tool(operation.tool).diameter / 2
         self._emptied = emptied(job, operation, radius, stock.chord)
+        fed = moves.end[moves.kind != RAPID]
         self._reaches = [
-            (
-                borders_on_map(_reach(r, job, operation, radius, stock.chord)),
-                r.bottom + operation.allowance.floor + gouge,
-            )
-            for r in map(job.region, operation.regions)
+            (borders_on_map(reach), region.bottom + operation.allowance.floor + gouge, came)
+            for region in map(job.region, operation.regions)
+            for reach, came in _reaches(region, job, operation, fed[fed[:, 2] < region.top], stock.chord)
         ]
 
     def before(self, tile: Tile) -> bool:
@@ -167,12 +174,13 @@ class _OverTiles:
             tile.lower(shape, z)
         return bool(own)
 
-    def after(self, tile: Tile) -> tuple[float, float]:
-        """How much of a tile can be reached, and how much of that still stands; mm2."""
-        counts = [tile.standing(reach, floor) for reach, floor in self._reaches if tile.overlaps(reach)]
+    def after(self, tile: Tile) -> tuple[float, float, float]:
+        """How much of a tile can be reached, how much of that still stands, and of that where it never came in; mm2."""
+        counts = [(*tile.standing(reach, floor), came) for reach, floor, came in self._reaches if tile.overlaps(reach)]
         # Tiles are not all as fine.
         size = tile.cell**2
-        return size * sum(inside for inside, _ in counts), size * sum(over for _, over in counts)
+        stands = [size * sum(over for _, over, came in counts if came == one) for one in (True, False)]
+        return size * sum(inside for inside, _, _ in counts), sum(stands), stands[1]
 
 
 def emptied(job: Job, operation: Operation, radius: float, chord: float) -> list[tuple[Borders, float]]:
@@ -197,8 +205,21 @@ def emptied(job: Job, operation: Operation, radius: float, chord: float) -> list
     return [(borders_on_map(shape), z) for shape, z in found]
 
 
-def _reach(region: Region, job: Job, operation: Operation, radius: float, chord: float) -> shapely.Geometry:
-    """What the cutter can reach of a region. What lies within the path's own tolerance of a wall is not counted."""
+def _reaches(region: Region, job: Job, operation: Operation, fed: NDArray[np.float64], chord: float
+             ) -> list[tuple[BaseGeometry, bool]]:  # fmt: skip
+    """What the cutter can reach of a region: from where it came in, and from where it could stand but never came.
+
+    What lies within the path's own tolerance of a wall is not counted. `fed`: (n, 3) where it was fed to, below the
+    region's top.
+    """
+    radius = job.tool(operation.tool).diameter / 2
     wall = radius + operation.allowance.wall + operation.tolerance
     free = job_space(job, region, AIR * radius + operation.allowance.wall, chord)
-    return grown(grown(free, -wall), radius).intersection(region_shape(region, chord))
+    shape = region_shape(region, chord)
+    pieces = shapely.get_parts(grown(free, -wall))
+    wide = [piece.buffer(2.0 * operation.tolerance) for piece in pieces]
+    shapely.prepare(wide)
+    came = np.array([bool(shapely.contains_xy(one, fed[:, :2]).any()) for one in wide], dtype=bool)
+    touched, never = (grown(shapely.union_all(pieces[own]), radius).intersection(shape) for own in (came, ~came))
+    found = [(touched, True), (never.difference(touched), False)]
+    return [(reach, own) for reach, own in found if not reach.is_empty]
