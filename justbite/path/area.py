@@ -113,6 +113,8 @@ class Area:
         return replace(self, holes=(), drilled=NOTHING, material=self.material.union(self.drilled))
 
 
+THIN_BESIDE = 0.25
+"""R: what is thinner before an open edge is no wall, though it stands higher than the level."""
 HAIR = 1e-4
 """mm: what is thinner does not stand."""
 
@@ -222,6 +224,28 @@ def parts_of(area: Area) -> list[Polygon]:
     own = area.material.intersection(area.shape)
     parts = [p for p in shapely.get_parts(area.locus) if p.area > 0 and _worth(p, own, area.radius)]
     return sorted(parts, key=lambda p: -p.area)
+
+
+def left_beside(area: Area) -> BaseGeometry:
+    """What stands before an area's open edges and is not taken with it: its cutter goes only where it has work inside.
+
+    On the next section down it is higher than that, and more than any bite. What is as thin as an allowance counts not.
+    """
+    beside = area.material.difference(area.shape)
+    if beside.is_empty:
+        return NOTHING
+    taken = shapely.union_all([grown(part, area.radius) for part in parts_of(area)])
+    thin = 0.5 * THIN_BESIDE * area.radius
+    return mitred(mitred(beside.difference(taken), -thin), thin).intersection(beside)
+
+
+def kept_off(area: Area, high: BaseGeometry) -> Area:
+    """The area with what stands `high` beside it as a wall."""
+    free = area.free.difference(high)
+    return replace(
+        area, free=free, locus=area.locus.intersection(grown(free, -area.wall, quad_segs=32)),
+        material=area.material.difference(high), beyond=area.beyond.union(high),
+    )  # fmt: skip
 
 
 def comes_in(area: Area) -> bool:

@@ -21,6 +21,7 @@ from justbite.model.stock import heights as stock_heights
 from justbite.path.area import Area, Hole, parts_of
 from justbite.path.blocks import MovesBuilder
 from justbite.path.entry import Entry, Wish
+from justbite.path.gathered import gathered
 from justbite.path.level import Ground, PartPath, PartPlan, ground_of, plan_part, ways_into
 from justbite.path.links import Speeds
 from justbite.path.opening import Pace, find_openings
@@ -114,7 +115,8 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         stuck = {name: _cut_of(known[name]) for name in asked if name not in cut_of and known[name].stuck}
         cut_of |= stuck
         asked = [n for n in operation.regions if stuck.keys() & set(job.region(n).after)]
-    findings = [put_off(job, operation, f) for name in operation.regions for f in known[name].findings]
+    own = [put_off(job, operation, f) for name in operation.regions for f in known[name].findings]
+    findings = gathered(job, operation, own)
     works = [work for name in operation.regions for work in known[name].works]
     wishes = [wish for name in operation.regions for wish in known[name].wishes]
     plans = [made for name in operation.regions for made in known[name].plans]

@@ -18,7 +18,7 @@ from justbite.model.job import Job, Operation, Region
 from justbite.model.kept import Kept
 from justbite.model.shapes import ONE_BORDER, OVERLAP, SAME, grown, in_the_way, region_shape, uncut_shape
 from justbite.model.stock import heights, standing
-from justbite.path.area import Area, comes_to, make_area, parts_of, rest_of
+from justbite.path.area import NOTHING, Area, comes_to, kept_off, left_beside, make_area, parts_of, rest_of
 from justbite.path.level import reach_findings
 
 NONE: Mapping[str, BaseGeometry] = MappingProxyType({})
@@ -124,6 +124,7 @@ def works_on(job: Job, operation: Operation, name: str, target: float, limits: L
         reached = [f for f in reached if f.code != "area.unreached"]
     findings += reached
     works = []
+    high_beside: BaseGeometry = NOTHING
     for high, low in pairwise((top, *floors_before(job, operation, region, limits.chord), bottom)):
         done = [s for s in before if s.z <= low + 1e-6]
         own = area
@@ -133,6 +134,9 @@ def works_on(job: Job, operation: Operation, name: str, target: float, limits: L
             thin = 0.0 if nearer else limits.film_share * max(s.radius for s in done)
             film = max(exact, min(thin, limits.film_bite_share * target))
             own = rest_of(area, _all_of(done), film, max(film, thin, operation.tolerance))
+        if not high_beside.is_empty:
+            own = kept_off(own, high_beside)
+        high_beside = high_beside.union(left_beside(own))
         if parts_of(own):
             works.append(Work(own, high, low, tuple(z for z in region.floors if low < z < high)))
     if not works and parts_of(area):

@@ -2,6 +2,7 @@
 
 import math
 import re
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -11,7 +12,7 @@ from django.test import SimpleTestCase
 from justbite.model.job import Job
 from justbite.model.parse import parse_job
 from justbite.model.shapes import ONE_BORDER, OVERLAP, job_space, overlap, region_shape
-from justbite.path.area import comes_to, make_area, parts_of
+from justbite.path.area import comes_to, kept_off, left_beside, make_area, parts_of
 from justbite.path.works import ENDS_FILM, Limits, _gone_before, works_on
 from justbite.plan import plan
 from tests.core.test_path import job, rectangle
@@ -125,6 +126,31 @@ class LeadingTest(SimpleTestCase):
         outer, inner = (np.hypot(*(np.asarray(r.coords) - 20.0).T) for r in (whole.exterior, *whole.interiors))
         np.testing.assert_allclose(outer, 14 + STANDS, atol=0.01)
         np.testing.assert_allclose(inner, 8, atol=0.01)
+
+    def test_what_is_not_taken_with_an_area_is_a_wall_farther_down(self) -> None:
+        """A crack before an open edge that no cutter comes into: on a section with nothing else to do it stays whole.
+
+        On the next one it is as high as both; a rest was cut into it at 3.5 of its bite.
+        """
+        data = stairs()
+        data["regions"][0]["outline"] = [[0, 14], [60, 14], [60, 20], [0, 20]]
+        data["regions"][0]["open_edges"] = []
+        made = parse_job(data)
+        region = made.region("high")
+        area = make_area(made, region, 2.0, WALL, 0.005, CHORD, 0.1)
+        crack = shapely.box(0, 14, 60, 20)
+        self.assertAlmostEqual(area.material.intersection(crack).area, crack.area, delta=0.1)
+        # All of the area's own is gone: nothing leads the cutter there, and the crack stands.
+        idle = replace(area, material=area.material.difference(area.shape))
+        left = left_beside(idle)
+        self.assertAlmostEqual(left.symmetric_difference(crack).area, 0.0, delta=0.1)
+        below = kept_off(area, left)
+        self.assertAlmostEqual(below.locus.distance(crack), 2.0 + WALL, delta=0.02)
+        self.assertEqual(below.material.intersection(crack).area, 0.0)
+        # Where the cutter has work it takes what it comes to before the edge as well, and thin strips are no wall.
+        self.assertLess(left_beside(area).area, 0.3 * crack.area)
+        strip = replace(idle, material=idle.material.intersection(shapely.box(-1, 20 - 0.4, 61, 20)))
+        self.assertTrue(left_beside(strip).is_empty)
 
     def test_the_bite_is_kept_where_one_leads_into_another(self) -> None:
         """Without the strip 1.15 of a bite of 2 mm and a rapid beside what stands; with a seam in it 1.04 round."""
