@@ -44,6 +44,15 @@ def order_findings(job: Job, operation: Operation, bite: Bite, machine: Machine,
     if back is not None and back < bite.feed:
         said = f'"{name}" returns at {back:g} mm/min, slower than it cuts ({bite.feed:.0f}): ways back hold it up.'
         found.append(Finding("rule.return-feed", said, name))
+    walled = [r for r in map(job.region, operation.regions) if r.islands or r.open_edges != "all"]
+    deepest = max(walled, key=lambda r: r.top - r.bottom, default=None)
+    if deepest is not None and (deep := deepest.top - deepest.bottom) > tool.flute_length + 0.01:
+        x, y = deepest.outline[0][:2]
+        said = (
+            f'"{name}" goes {deep:.4g} mm deep in "{deepest.name}" with flutes of {tool.flute_length:g} mm: on the lower'
+            " levels the shank above them runs along the walls."
+        )
+        found.append(Finding("rule.shank", said, name, deepest.name, x, y, deepest.bottom))
     if tool.kind == "bull_nose_end_mill":
         found.append(
             Finding("rule.corner-radius", f'"{name}": the corner radius of {tool.corner_radius:g} mm stays standing at'

@@ -53,6 +53,16 @@ class RulesTest(SimpleTestCase):
         said = self.said(tool={"kind": "bull_nose_end_mill", "corner_radius": 1})
         self.assertIn("1 mm stays standing", said["rule.corner-radius"])
 
+    def test_an_area_deeper_than_the_flutes_are_long(self) -> None:
+        """8 mm deep; a face without walls has none that a shank could touch."""
+        said = self.said(tool={"flute_length": 6.0})["rule.shank"]
+        self.assertIn('8 mm deep in "area" with flutes of 6 mm', said)
+        self.assertNotIn("rule.shank", self.said(tool={"flute_length": 8.0}))
+        data = job(rectangle(40, 30), open_edges="all")
+        data["tools"][0]["flute_length"] = 6.0
+        codes = [w["code"] for w in plan(parse_job(data)).report["warnings"]]
+        self.assertNotIn("rule.shank", codes)
+
     def test_a_tool_number_used_twice(self) -> None:
         data = job(rectangle(40, 30))
         spare = {**data["tools"][0], "number": 7, "diameter": 6.0}
