@@ -49,8 +49,8 @@ def order_findings(job: Job, operation: Operation, bite: Bite, machine: Machine,
     if deepest is not None and (deep := deepest.top - deepest.bottom) > tool.flute_length + 0.01:
         x, y = deepest.outline[0][:2]
         said = (
-            f'"{name}" goes {deep:.4g} mm deep in "{deepest.name}" with flutes of {tool.flute_length:g} mm: on the lower'
-            " levels the shank above them runs along the walls."
+            f'"{name}" goes {deep:.4g} mm deep in "{deepest.name}" with flutes of {tool.flute_length:g} mm: on the'
+            " lower levels the shank above them runs along the walls."
         )
         found.append(Finding("rule.shank", said, name, deepest.name, x, y, deepest.bottom))
     if tool.kind == "bull_nose_end_mill":

@@ -231,12 +231,11 @@ def left_beside(area: Area) -> BaseGeometry:
 
     On the next section down it is higher than that, and more than any bite. What is as thin as an allowance counts not.
     """
-    beside = area.material.difference(area.shape)
-    if beside.is_empty:
-        return NOTHING
-    taken = shapely.union_all([grown(part, area.radius) for part in parts_of(area)])
+    taken = shapely.union_all([area.shape, *(grown(part, area.radius) for part in parts_of(area))])
     thin = 0.5 * THIN_BESIDE * area.radius
-    return mitred(mitred(beside.difference(taken), -thin), thin).intersection(beside)
+    # Lines and hairs that a difference leaves are nothing; square corners come back whole.
+    left = area.material.difference(taken).buffer(0)
+    return grown(grown(left, -thin), 1.5 * thin).intersection(left)
 
 
 def kept_off(area: Area, high: BaseGeometry) -> Area:
