@@ -113,8 +113,6 @@ class Area:
         return replace(self, holes=(), drilled=NOTHING, material=self.material.union(self.drilled))
 
 
-THIN_BESIDE = 0.25
-"""R: what is thinner before an open edge is no wall, though it stands higher than the level."""
 HAIR = 1e-4
 """mm: what is thinner does not stand."""
 
@@ -226,16 +224,16 @@ def parts_of(area: Area) -> list[Polygon]:
     return sorted(parts, key=lambda p: -p.area)
 
 
-def left_beside(area: Area) -> BaseGeometry:
+def left_beside(area: Area, thin: float) -> BaseGeometry:
     """What stands before an area's open edges and is not taken with it: its cutter goes only where it has work inside.
 
-    On the next section down it is higher than that, and more than any bite. What is as thin as an allowance counts not.
+    On the next section down it is higher than that, and more than any bite. What is no thicker than `thin` mm is not
+    counted.
     """
     taken = shapely.union_all([area.shape, *(grown(part, area.radius) for part in parts_of(area))])
-    thin = 0.5 * THIN_BESIDE * area.radius
     # Lines and hairs that a difference leaves are nothing; square corners come back whole.
     left = area.material.difference(taken).buffer(0)
-    return grown(grown(left, -thin), 1.5 * thin).intersection(left)
+    return grown(grown(left, -0.5 * thin), 0.75 * thin).intersection(left)
 
 
 def kept_off(area: Area, high: BaseGeometry) -> Area:

@@ -93,6 +93,8 @@ def level_heights(top: float, bottom: float, step: float, floors: tuple[float, .
     return levels
 
 
+THIN_BESIDE = 0.25
+"""Of the bite: what is thinner before an open edge is no wall, though it stands higher than the section."""
 FELT = 0.0085
 """R: how thin a film along a wall may be to be cut all along; of one of 0.006 R passes find but half."""
 
@@ -136,7 +138,7 @@ def works_on(job: Job, operation: Operation, name: str, target: float, limits: L
             own = rest_of(area, _all_of(done), film, max(film, thin, operation.tolerance))
         if not high_beside.is_empty:
             own = kept_off(own, high_beside)
-        high_beside = high_beside.union(left_beside(own))
+        high_beside = high_beside.union(left_beside(own, THIN_BESIDE * target))
         if parts_of(own):
             works.append(Work(own, high, low, tuple(z for z in region.floors if low < z < high)))
     if not works and parts_of(area):

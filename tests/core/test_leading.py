@@ -142,15 +142,15 @@ class LeadingTest(SimpleTestCase):
         self.assertAlmostEqual(area.material.intersection(crack).area, crack.area, delta=0.1)
         # All of the area's own is gone: nothing leads the cutter there, and the crack stands.
         idle = replace(area, material=area.material.difference(area.shape))
-        left = left_beside(idle)
+        left = left_beside(idle, 0.5)
         self.assertAlmostEqual(left.symmetric_difference(crack).area, 0.0, delta=0.1)
         below = kept_off(area, left)
         self.assertAlmostEqual(below.locus.distance(crack), 2.0 + WALL, delta=0.02)
         self.assertEqual(below.material.intersection(crack).area, 0.0)
         # Where the cutter has work it takes what it comes to before the edge as well, and thin strips are no wall.
-        self.assertLess(left_beside(area).area, 0.3 * crack.area)
+        self.assertLess(left_beside(area, 0.5).area, 0.3 * crack.area)
         strip = replace(idle, material=idle.material.intersection(shapely.box(-1, 20 - 0.4, 61, 20)))
-        self.assertTrue(left_beside(strip).is_empty)
+        self.assertTrue(left_beside(strip, 0.5).is_empty)
 
     def test_the_bite_is_kept_where_one_leads_into_another(self) -> None:
         """Without the strip 1.15 of a bite of 2 mm and a rapid beside what stands; with a seam in it 1.04 round."""
