@@ -24,6 +24,7 @@ from justbite.proof.running import ProofSettings
 from justbite.proof.stockmap import Stock
 from tests.core.test_faced import face_over_pocket
 from tests.core.test_grouping import two_depths
+from tests.core.test_holder import pocket
 from tests.core.test_predrill import hard
 
 ROOT = Path(__file__).parents[2]
@@ -78,6 +79,7 @@ class StoryTest(SimpleTestCase):
             self.shared_out(page, address)
             self.face_above(page, address)
             self.drilled_before(page, address)
+            self.an_error_is_told_at_the_top(page, address)
             self.assertEqual(wrong, [])
             browser.close()
 
@@ -334,6 +336,23 @@ class StoryTest(SimpleTestCase):
         expect(hole).to_have_count(0)
         page.get_by_role("button", name="undo").click()
         expect(hole).to_have_count(1)
+
+    def an_error_is_told_at_the_top(self, page: Page, address: str) -> None:
+        """A holder that runs into the walls: beside the program that is there to be taken, not only in the list."""
+        document = pocket(20.0, 15.0, holder_diameter=32.0)
+        plan = self.planned(page, address, document)
+        alert = page.get_by_role("alert")
+        expect(alert).to_contain_text('The holder of "rough", 32 mm wide, runs into what stands')
+        expect(alert).to_contain_text("Do not run the program")
+        expect(page.get_by_role("link", name="Take the NC program")).not_to_have_class(re.compile(r"\bmain\b"))
+        # Changed, it is no longer the plan's; planned with a smaller depth, it is gone.
+        page.get_by_label("area", exact=True).fill("-14")
+        page.get_by_label("area", exact=True).press("Enter")
+        expect(alert).to_have_count(0)
+        plan.click()
+        expect(page.get_by_role("status")).to_contain_text("plan fresh", timeout=PLANNED)
+        expect(alert).to_have_count(0)
+        expect(page.get_by_role("link", name="Take the NC program")).to_have_class(re.compile(r"\bmain\b"))
 
     @staticmethod
     def planned(page: Page, address: str, document: dict[str, Any]) -> Locator:

@@ -8,6 +8,7 @@
   import BiteChart from './BiteChart.svelte';
   import Ceilings from './Ceilings.svelte';
   import Drawing from './Drawing.svelte';
+  import { gathered } from './findings';
   import LoadStrip from './LoadStrip.svelte';
   import Minutes from './Minutes.svelte';
   import OrderSheet from './OrderSheet.svelte';
@@ -60,6 +61,12 @@
   const program = $derived(
     bench.plan?.state === 'done' && bench.plan.fresh ? `/api/plans/${bench.plan.id}/program.nc` : null,
   );
+  /** What is wrong with the program that is there to be taken: told at the top, the list lies below the ceilings. */
+  const errors = $derived(
+    gathered((program && bench.plan?.report?.warnings) || [])
+      .map(([, group]) => group[0]!)
+      .filter((f) => f.severity === 'error'),
+  );
 </script>
 
 <svelte:window onkeydown={key} />
@@ -96,7 +103,7 @@
       >
     {/if}
     {#if program}
-      <a class="button main" href={program} download>Take the NC program</a>
+      <a class="button" class:main={!errors.length} href={program} download>Take the NC program</a>
     {:else}
       <button disabled title="Plan first: the program belongs to a fresh plan">Take the NC program</button>
     {/if}
@@ -107,6 +114,18 @@
       {#each bench.faults as sentence (sentence)}<p>{sentence}</p>{/each}
       {#if !bench.faults.length && bench.plan?.sentence}<p>{bench.plan.sentence}</p>{/if}
       <button class="plain" onclick={() => (bench.faults = [])}>put away</button>
+    </div>
+  {/if}
+  {#if errors[0]}
+    <div class="faults" role="alert">
+      <p>
+        <strong>error</strong>
+        {errors[0].sentence}
+        {errors[0].hint}
+        {#if errors.length > 1}
+          {errors.length - 1} more under Findings.
+        {/if}
+      </p>
     </div>
   {/if}
   {#if bench.document && bench.picture}
