@@ -246,14 +246,13 @@ def run(jobs: Iterable[tuple[str, Whole | JustBiteError]], what: str) -> None:
         except JustBiteError as error:
             print(f"  {name}: {error}", flush=True)
             continue
-        codes = {w["code"] for w in report["warnings"]}
+        # Pieces that nothing goes into are told; what the path itself leaves is no less a fault for that.
+        stuck = {w["operation"] for w in report["warnings"] if w["code"] in ("area.no-entry", "area.put-off")}
         errors = [w for w in report["warnings"] if w["severity"] == "error" and w["code"].startswith("proof.")]
         for row, asked in zip(report["operations"], job.operations, strict=True):
-            found = figures(row)
+            found = figures(row, row["name"] in stuck)
             wrong = sorted(w["code"] for w in errors if w["operation"] == row["name"])
-            # What the job's own shape keeps the cutter from is told before, and is no fault of the path.
-            told_before = {"left %"} if codes & {"area.no-entry", "area.put-off"} else set()
-            over = [n for n, most in BOUNDS.items() if found[n] > most and n not in told_before]
+            over = [n for n, most in BOUNDS.items() if found[n] > most]
             passed += bool(over or wrong)
             count += 1
             said = f"{name} {row['name']}, {job.material}, D{job.tool(asked.tool).diameter:g}"
@@ -263,10 +262,10 @@ def run(jobs: Iterable[tuple[str, Whole | JustBiteError]], what: str) -> None:
     print(f"{count} operations, {passed} of them over a bound or with an error of the proof; {seconds:.1f} s in all")
 
 
-def figures(row: dict[str, Any]) -> dict[str, float]:
-    """What the table shows of an operation's report."""
-    ideal = row["ideal_seconds"]
-    values = (row["max_over_target"], row["p999_over_target"], 100 * row["left_over_share"], row["entry_over_bite"],
+def figures(row: dict[str, Any], stuck: bool) -> dict[str, float]:
+    """What the table shows of an operation's report; `stuck`: without what stands where the cutter never came in."""
+    ideal, left = row["ideal_seconds"], row["left_over_share"] - (row["untouched_share"] if stuck else 0.0)
+    values = (row["max_over_target"], row["p999_over_target"], 100 * left, row["entry_over_bite"],
               row["chip_over_borne"], row["gouge_mm"], row["seconds"] / ideal if ideal > 0 else 0.0,
               1.0 - row["cut_seconds"] / max(row["seconds"], 1e-9), row["seconds"])  # fmt: skip
     return dict(zip(COLUMNS, values, strict=True))

@@ -126,16 +126,20 @@ class OddJobsTest(SimpleTestCase):
     def test_what_passes_a_bound_is_marked_and_counted(self) -> None:
         sound = {
             "name": "rough", "max_over_target": 1.01, "p999_over_target": 1.0, "left_over_share": 0.0005,
-            "seconds": 3.0, "entry_over_bite": 0.97, "chip_over_borne": 1.0, "gouge_mm": 0.0, "ideal_seconds": 2.0,
+            "untouched_share": 0.0, "seconds": 3.0, "entry_over_bite": 0.97, "chip_over_borne": 1.0, "gouge_mm": 0.0,
+            "ideal_seconds": 2.0,
             "cut_seconds": 2.4,
         }  # fmt: skip
         (job_,) = (d for d in odd_jobs.odd_jobs(range(12)) if len(d["operations"]) == 1 and d["name"] == "odd job 2")
+        stuck = {"code": "area.no-entry", "severity": "warning", "operation": "rough"}
         finding = {"code": "proof.thick-chip", "severity": "error", "operation": "rough"}
         for row, warnings, marked in (
             (sound, [], False),
             ({**sound, "max_over_target": 1.06}, [], True),
             ({**sound, "left_over_share": 0.002}, [], True),
-            ({**sound, "left_over_share": 0.002}, [{"code": "area.no-entry", "severity": "warning"}], False),
+            ({**sound, "left_over_share": 0.002}, [stuck], True),
+            ({**sound, "left_over_share": 0.02, "untouched_share": 0.0195}, [stuck], False),
+            ({**sound, "left_over_share": 0.02, "untouched_share": 0.0195}, [], True),
             ({**sound, "gouge_mm": 0.02}, [], True),
             (sound, [finding], True),
             (sound, [{**finding, "operation": "rest"}], False),
