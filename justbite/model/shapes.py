@@ -173,7 +173,9 @@ def grown(shape: BaseGeometry, by: float, **how: Any) -> BaseGeometry:
     Its border may cross itself, where hairs come together and seldom elsewhere (a locus moved out by the radius that
     it was moved in by), and nothing can be worked out with that: it is mended.
     """
-    moved = shape.buffer(by, **how)
+    # Where two lines of a border go on straight a mitre divides by nothing, finds out, and takes another way.
+    with np.errstate(divide="ignore", invalid="ignore"):
+        moved = shape.buffer(by, **how)
     if moved.is_valid:
         return moved
     return shapely.union_all([g for g in shapely.get_parts(shapely.make_valid(moved)) if g.area > 0.0])
