@@ -162,9 +162,11 @@ class _OverTiles:
         self._emptied = emptied(job, operation, radius, stock.chord)
         fed = moves.end[moves.kind != RAPID]
         self._reaches = [
-            (borders_on_map(reach), region.bottom + operation.allowance.floor + gouge, came)
+            (borders_on_map(reach), floor, came)
             for region in map(job.region, operation.regions)
-            for reach, came in _reaches(region, job, operation, fed[fed[:, 2] < region.top], stock.chord)
+            # Higher up it may have been over it for an area that lies on it.
+            for floor in (region.bottom + operation.allowance.floor + gouge,)
+            for reach, came in _reaches(region, job, operation, fed[fed[:, 2] < floor], stock.chord)
         ]
 
     def before(self, tile: Tile) -> bool:
@@ -209,8 +211,8 @@ def _reaches(region: Region, job: Job, operation: Operation, fed: NDArray[np.flo
              ) -> list[tuple[BaseGeometry, bool]]:  # fmt: skip
     """What the cutter can reach of a region: from where it came in, and from where it could stand but never came.
 
-    What lies within the path's own tolerance of a wall is not counted. `fed`: (n, 3) where it was fed to, below the
-    region's top.
+    What lies within the path's own tolerance of a wall is not counted. `fed`: (n, 3) where it was fed to on the
+    region's floor.
     """
     radius = job.tool(operation.tool).diameter / 2
     wall = radius + operation.allowance.wall + operation.tolerance
