@@ -20,7 +20,7 @@ from justbite.grouping import Shares, shares
 from justbite.memory import give_back_large, give_back_small
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
-from justbite.model.job import Job, Machine, Operation
+from justbite.model.job import Job, Machine, Operation, Tool
 from justbite.model.moves import CUT, ENTRY, LINK, POSITION, RAPID, Moves
 from justbite.model.stock import heights
 from justbite.model.trace import PathTrace
@@ -107,7 +107,7 @@ def plan(job: Job, progress: Progress = lambda share, what: None, part: NDArray[
     for own, shared, operation in zip(best.planned, by_depth, job.operations, strict=True):
         findings += own.findings + rules.depth_findings(operation, shared, depths_of(job, operation))
         findings += held_findings(operation, own.held)
-    report, trace, found = _report(job, machine, best, part)
+    report, trace, found = _report(job, machine, best, part, progress)
     findings += found
     if best.slowed_blocks:
         findings.append(
@@ -183,11 +183,17 @@ def _round(task: _Task, held: list[float], known: list[_Planned], findings: list
     progress(PLANNED, "Writing the program")
     bites = [one.bite for one in planned]
     headings = [
-        Heading(i + 1, o.name, o.tool, b.speed, drilled_notes(o.name, own))
+        Heading(i + 1, o.name, o.tool, b.speed, (_clamped(job.tool(o.tool)), *drilled_notes(o.name, own)))
         for i, (o, b) in enumerate(zip(job.operations, bites, strict=True))
     ]
     give_back_small()
     return _Round(planned, *_written(job, bites, moves, headings, task.travel, progress))
+
+
+def _clamped(tool: Tool) -> str:
+    """The cutter as the proof took it: with another stick-out, or another holder, the program is not the one proved."""
+    holder = "" if tool.holder_diameter is None else f" {tool.holder_diameter:g} mm wide"
+    return f"Cutter {tool.diameter:g} mm, {tool.flutes} flutes, {tool.stickout:g} mm out of its holder{holder}"
 
 
 def _operations(task: _Task, held: list[float], known: list[_Planned], progress: Progress) -> list[_Planned]:
@@ -272,7 +278,7 @@ def _written(job: Job, bites: list[Bite], moves: Moves, headings: list[Heading],
     return program, moves, proved, slowed_blocks
 
 
-def _report(job: Job, machine: Machine, made: _Round, corners: NDArray[np.float64] | None
+def _report(job: Job, machine: Machine, made: _Round, corners: NDArray[np.float64] | None, progress: Progress
             ) -> tuple[dict[str, Any], PathTrace, list[Finding]]:  # fmt: skip
     """What the proof found, with the times that the machine takes, put together; and against the part's triangles."""
     planned, proved, bites = made.moves, made.proved, made.bites
@@ -285,7 +291,7 @@ def _report(job: Job, machine: Machine, made: _Round, corners: NDArray[np.float6
     # Without following, what goes slower than the bite's feed would do so too: wipes, tight arcs.
     even = replace(read, feed=np.where(part == CUT, np.minimum(read.feed, cutting), read.feed))
     steady = block_times(even, drive, path_tolerance)
-    rooms = holder_rooms(job, read, tolerances.CHORD)
+    rooms = holder_rooms(job, read, tolerances.CHORD, lambda: progress(PROVED, "Looking at the room of holders"))
     rows, pieces, findings = [], [], []
     for index, (operation, bite) in enumerate(zip(job.operations, bites, strict=True)):
         own, at = renumbered(read, index)

@@ -5,6 +5,7 @@ from unittest.mock import patch
 
 from django.test import SimpleTestCase
 
+from justbite.errors import StoppedError
 from justbite.model.parse import parse_job
 from justbite.plan import plan
 from justbite.proof import holder
@@ -105,3 +106,18 @@ class HolderTest(SimpleTestCase):
             self.assertIsNone(room(reported(pocket(12.0, 30.0, holder_diameter=80.0))))
             with self.assertRaises(AssertionError):
                 reported(pocket(40.0, 30.0))
+
+    def test_the_program_says_how_the_cutter_is_clamped(self) -> None:
+        text = plan(parse_job(pocket(12.0, 30.0))).program
+        self.assertIn("\n(Cutter 10 mm, 3 flutes, 30 mm out of its holder)\nT1 M6\n", text)
+        text = plan(parse_job(pocket(12.0, 30.5, holder_diameter=32.0))).program
+        self.assertIn("(Cutter 10 mm, 3 flutes, 30.5 mm out of its holder 32 mm wide)", text)
+
+    def test_a_stop_is_heard(self) -> None:
+        def stop(_share: float, what: str) -> None:
+            if "holders" in what:
+                raise StoppedError("Stopped.", "")
+
+        plan(parse_job(pocket(12.0, 30.0)), stop)
+        with self.assertRaises(StoppedError):
+            plan(parse_job(pocket(40.0, 30.0)), stop)
