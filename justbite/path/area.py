@@ -113,6 +113,8 @@ class Area:
         return replace(self, holes=(), drilled=NOTHING, material=self.material.union(self.drilled))
 
 
+SEAM = 1e-3
+"""mm: half of how wide a seam may be between pieces of what is left, whose borders are one but for the last digits."""
 HAIR = 1e-4
 """mm: what is thinner does not stand."""
 
@@ -213,7 +215,8 @@ def rest_of(area: Area, gone: BaseGeometry, film: float, least: float) -> Area:
     crumbs = grown(shapely.union_all([p for p, out in zip(pieces, thin, strict=True) if out]), 0.1 * film)
     walls = area.material.difference(reach)
     worth = shapely.union_all([p for p, out in zip(pieces, thin, strict=True) if not out])
-    rest = shapely.union_all([worth, walls.difference(gone)]).difference(crumbs)
+    # Nor between what is in reach and what is not: the field takes a seam for air, and what stands before it for cut.
+    rest = without_seams(shapely.union_all([worth, walls.difference(gone)]), SEAM).difference(crumbs)
     return replace(area, material=rest, holes=(), drilled=NOTHING, unfit=())
 
 
