@@ -19,7 +19,7 @@ from justbite.path.fronts import SWEEPS, Front, Points
 from justbite.path.rim import CLEAR_WIPE, WIPE_STEP, runs_of
 
 MOST_FILM = 0.0006
-"""Share of what the cutter can take that may stand as films along its walls."""
+"""Share of what the cutter comes to that may stand as films along its walls."""
 SURE = 0.0005
 """R: about as exactly as the field tells what stands at a wall."""
 INSIDE = 0.003
@@ -38,13 +38,12 @@ class _Film:
     """mm2 beyond the path's tolerance."""
 
 
-def along_films(work: Clearing, area: Area, reach: NDArray[np.bool_], x: float, y: float, tick: Callable[[float], None]
-                ) -> None:  # fmt: skip
+def along_films(work: Clearing, area: Area, reach: float, x: float, y: float, tick: Callable[[float], None]) -> None:
     """From (x, y) go along the walls beside which films stand, the nearest first; the smallest are left.
 
-    `reach`: nodes in material that the cutter can take.
+    `reach`: mm2 of the area that the cutter comes to, with what earlier operations took of it.
     """
-    most = MOST_FILM * float(np.count_nonzero(reach)) * work.plane.grid.cell**2
+    most = MOST_FILM * reach
     films = sorted((film for ring in work.wipes.rim.rings for film in _films(work, area, ring)), key=lambda f: f.size)
     rest = np.cumsum([film.size for film in films])
     films = films[int(np.searchsorted(rest, most, side="right")) :]

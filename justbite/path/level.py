@@ -141,7 +141,7 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
         # A neck may have stopped it: what is left behind one gets an entry of its own.
         entry = next_entry(work, area, part, ground.reach, wish, tried)
     if paths:
-        paths[-1] = _with_films(work, area, paths[-1], ground.reach, share)
+        paths[-1] = _with_films(work, area, part, paths[-1], share)
     # Where the cutter came down in the clear for nothing it need not come down.
     paths = [path for path in paths if path.pieces or path.entry.kind != "outside" or path.entry.hole] or paths
     # Once for each, however many parts there are.
@@ -277,11 +277,11 @@ def _clear_from(work: Clearing, area: Area, part: Polygon, entry: Entry, share: 
     return PartPath(entry, tuple(work.pieces))
 
 
-def _with_films(work: Clearing, area: Area, path: PartPath, reach: NDArray[np.bool_], share: Callable[[float], None]
-                ) -> PartPath:  # fmt: skip
+def _with_films(work: Clearing, area: Area, part: Polygon, path: PartPath, share: Callable[[float], None]) -> PartPath:
     """The last path, and along the walls from where it ends, where films stand that are too much together."""
     work.pieces = list(path.pieces)
     x, y = work.here() if work.pieces else (float(v) for v in path.entry.points[-1])
+    reach = grown(part, area.radius).intersection(area.shape).area
     along_films(work, area, reach, x, y, share)
     return replace(path, pieces=tuple(work.pieces))
 

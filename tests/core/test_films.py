@@ -26,7 +26,7 @@ class FilmTest(SimpleTestCase):
         made = parse_job(job(rectangle(60, 40)))
         self.area = make_area(made, made.regions[0], RADIUS, 0.0, 0.006, 0.002, 1.0)
 
-    def cut(self, off: float, area: Area) -> tuple[Clearing, np.ndarray]:
+    def cut(self, off: float, area: Area) -> Clearing:
         """All of it, the last way round `off` mm beside the border of the locus."""
         (part,) = parts_of(area)
         ground = ground_of(area, part, 2.0)
@@ -35,34 +35,33 @@ class FilmTest(SimpleTestCase):
         )
         for less in np.arange(off, 16.0, 2.0):
             work.stamp_path(np.asarray(part.buffer(-less, join_style="mitre").exterior.coords))
-        return work, ground.reach
+        return work
 
     def test_how_much_stands_is_told_to_micrometres(self) -> None:
         """60 and 40 mm less two radii and two times 0.006 mm, both twice; in corners less stands than beside them."""
         around = 2 * (50.0 + 30.0 - 4 * 0.006)
         for off in (0.01, 0.03, 0.06):
-            work, _ = self.cut(off, self.area)
+            work = self.cut(off, self.area)
             films = [film for ring in work.wipes.rim.rings for film in _films(work, self.area, ring)]
             self.assertAlmostEqual(sum(f.size for f in films), off * around, delta=0.03 * off * around + 0.1 * off)
             # What the path's tolerance lets stand does not count.
             loose = replace(self.area, slack=0.6 * off)
             films = [film for ring in work.wipes.rim.rings for film in _films(work, loose, ring)]
             self.assertAlmostEqual(sum(f.size for f in films), 0.4 * off * around, delta=0.05 * off * around)
-        work, _ = self.cut(0.0, self.area)
+        work = self.cut(0.0, self.area)
         self.assertEqual([film for ring in work.wipes.rim.rings for film in _films(work, self.area, ring)], [])
 
     def test_beside_air_there_is_no_film(self) -> None:
         bare = replace(self.area, material=shapely.box(-1, -1, 30, 41).intersection(self.area.material))
-        work, _ = self.cut(0.03, self.area)
+        work = self.cut(0.03, self.area)
         films = [film for ring in work.wipes.rim.rings for film in _films(work, bare, ring)]
         whole = [film for ring in work.wipes.rim.rings for film in _films(work, self.area, ring)]
         self.assertAlmostEqual(sum(f.size for f in films), 0.5 * sum(f.size for f in whole), delta=0.05)
 
     def test_too_much_is_gone_along_and_little_is_left(self) -> None:
         for off, gone in ((0.03, True), (0.005, False)):
-            work, reach = self.cut(off, self.area)
-            x, y = 30.0, 20.0
-            along_films(work, self.area, reach, x, y, lambda _: None)
+            work = self.cut(off, self.area)
+            along_films(work, self.area, 2400.0, 30.0, 20.0, lambda _: None)
             self.assertEqual(bool(work.pieces), gone)
             films = [film for ring in work.wipes.rim.rings for film in _films(work, self.area, ring)]
             left = sum(f.size for f in films)
