@@ -14,13 +14,11 @@ from justbite import odd_parts
 from justbite.bite import chatter
 from justbite.errors import JobError
 from justbite.model.before import cut_top, floors_before
-from justbite.model.findings import Finding
 from justbite.model.job import Dynamics, Job
 from justbite.model.parse import parse_job
 from justbite.model.shapes import job_space
 from justbite.path.area import make_area, rest_of
 from justbite.path.entry import Wish
-from justbite.path.gathered import gathered
 from justbite.path.opening import Pace, find_openings
 from justbite.plan import Plan, plan
 from justbite.prepare import case_for
@@ -218,38 +216,6 @@ class RestTest(SimpleTestCase):
         data["operations"][1]["tool"] = 1
         again = plan(parse_job(data)).report["warnings"]
         self.assertEqual(len([w for w in again if w["code"] == "area.no-entry"]), 6)
-
-
-class GatheredTest(SimpleTestCase):
-    """What is said of many areas alike is said once."""
-
-    def found(self, names: list[str], code: str, slope: float = 0.0) -> tuple[Job, list[Finding]]:
-        data = two_cutters()
-        data["regions"] = [{**data["regions"][0], "name": name, "over_slope": slope} for name in names]
-        for operation in data["operations"]:
-            operation["regions"] = names
-        others = [Finding("area.no-entry", "Other.", "small", names[0])]
-        own = [Finding(code, f"Said of {n}.", "small", n, float(k), 0.0, size=0.1 * k) for k, n in enumerate(names)]
-        made = parse_job(data)
-        return made, gathered(made, made.operations[1], own[:1] + others + own[1:])
-
-    def test_areas_of_which_nothing_is_left(self) -> None:
-        _, told = self.found(["a", "b"], "area.no-rest")
-        said = 'Operations before "small" leave nothing of 2 areas that its cutter would take: "a" and "b".'
-        self.assertEqual([f.sentence for f in told], [said, "Other."])
-        _, told = self.found([f"a{k}" for k in range(6)], "area.no-rest")
-        self.assertIn('6 areas that its cutter would take: "a0", "a1", "a2", "a3" and 2 more.', told[0].sentence)
-        _, told = self.found(["a"], "area.no-rest")
-        self.assertEqual([f.sentence for f in told], ["Said of a.", "Other."])
-
-    def test_what_steps_of_slopes_leave_out_is_told_at_the_widest_place(self) -> None:
-        _, told = self.found(["a", "b", "c"], "area.unreached", 1.0)
-        self.assertEqual(len(told), 2)
-        self.assertIn('up to 0.20 mm wide in 3 steps of slopes: "a", "b" and "c".', told[0].sentence)
-        self.assertEqual((told[0].area, told[0].x), ("c", 2.0))
-        # Of areas that are no steps each is told by itself.
-        _, told = self.found(["a", "b", "c"], "area.unreached")
-        self.assertEqual(len(told), 4)
 
 
 class BelowTest(SimpleTestCase):
