@@ -7,6 +7,7 @@ equal step-downs, the same ceilings, the same machine, the same kind of entry.
 import math
 from collections.abc import Sequence
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 
@@ -24,6 +25,7 @@ from justbite.path.level import fields_of
 from justbite.path.plain import PlainPart, plain_part
 from justbite.path.program import Feeds, Heights, enter
 from justbite.path.rough import ENTRY_LOAD
+from justbite.path.together import Tick, side_by_side
 from justbite.path.works import Work
 
 STEP_OVER = 0.5
@@ -37,8 +39,9 @@ def plain_seconds(job: Job, operation: Operation, case: solver.Case, own: Bite, 
     `works`: what there is to cut.
     """
     radius = case.tool.diameter / 2
-    worked = [(work, _parts(work.area, max(job.approach_gap, 0.05 * radius))) for work in works]
-    worst = max((p.worst for _, parts in worked for p in parts), default=0.0)
+    clearance = max(job.approach_gap, 0.05 * radius)
+    plain = side_by_side([partial(_parts, work.area, clearance) for work in works], lambda *_: None)
+    worst = max((p.worst for parts in plain for p in parts), default=0.0)
     if worst <= 0.0:
         return None
     bite = _conditions(case, own, min(worst, case.tool.diameter))
@@ -49,7 +52,7 @@ def plain_seconds(job: Job, operation: Operation, case: solver.Case, own: Bite, 
     )  # fmt: skip
     out = MovesBuilder(start=np.array([0.0, 0.0, travel]))
     at = Heights(travel, job.approach_gap, operation.hover)
-    for work, parts in worked:
+    for work, parts in zip(works, plain, strict=True):
         above = work.top
         for z in work.levels(bite.ap):
             for part in parts:
@@ -77,7 +80,7 @@ def _conditions(case: solver.Case, own: Bite, worst: float) -> Bite:
     return replace(bite, feed=bite.feed * min(1.0, chip, power), entry_feed=bite.entry_feed * min(1.0, chip, power))
 
 
-def _parts(area: Area, clearance: float) -> list[PlainPart]:
+def _parts(area: Area, clearance: float, _tick: Tick) -> list[PlainPart]:
     found = []
     for part in parts_of(area):
         own = area.of_part(part)

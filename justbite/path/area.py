@@ -200,8 +200,10 @@ def rest_of(area: Area, gone: BaseGeometry, film: float, least: float) -> Area:
     """
     if not parts_of(area):
         return replace(area, material=NOTHING, holes=(), unfit=())
+    # Of what was taken all over the plate, what can matter here.
+    gone = gone.intersection(shapely.box(*area.material.bounds).buffer(film + 1.0, join_style="mitre"))
     if gone.geom_type == "GeometryCollection":
-        # Lines that a cutter went along once are no area.
+        # Lines, that a cutter went along once or where a piece touches its frame, are no area.
         gone = gone.buffer(0)
     reach = grown(area.locus, area.radius, quad_segs=32)
     inner = grown(area.locus, area.radius - film, quad_segs=32)

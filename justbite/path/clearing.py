@@ -105,7 +105,7 @@ class Clearing:
             # Through a neck that only these nodes lead through it came to what the finest sweep had not seen.
             taken = self._tour(x, y, 0.5, SWEEPS[1:], tick)
         x, y = self._wipe_corners(*taken[:2], tick)
-        self._run_over_specks(x, y, specks(self.plane), tick)
+        self.run_over_specks(x, y, specks(self.plane), tick)
         while self.pieces and self.pieces[-1].kind == "link":
             self.pieces.pop()
 
@@ -148,7 +148,7 @@ class Clearing:
         """How thick, mm, what stands under the rim of the cutter there is."""
         return float(deepest(self.plane.cleared, *self.plane.frame, x, y, self.plane.radius, 0.0, np.inf))
 
-    def _run_over_specks(self, x: float, y: float, left: list[Points], tick: Callable[[float], None]
+    def run_over_specks(self, x: float, y: float, left: list[Points], tick: Callable[[float], None]
                          ) -> tuple[float, float]:  # fmt: skip
         """Run over what still stands free in the middle of the floor; the nearest first. Returns where it ends."""
         while left:
@@ -177,7 +177,7 @@ class Clearing:
             x, y = end
             if self.plane.from_air and self.pieces[-1].kind == "cut":
                 last = self.pieces[-1].points
-                x, y = self._run_over_specks(x, y, specks(self.plane, last[:: 1 + len(last) // MANY]), tick)
+                x, y = self.run_over_specks(x, y, specks(self.plane, last[:: 1 + len(last) // MANY]), tick)
         return x, y, self.removed - before
 
     def _round_the_end(self, x: float, y: float, start: Start, sweep: Sweep, tick: Callable[[float], None]

@@ -268,6 +268,11 @@ def _stroke(  # type: ignore[no-untyped-def]
             size = max(np.hypot(flat[k], fall), 1e-12)
             for c in range(3):
                 ways[k, c] = (points[k, c] - points[k - 1, c]) / size
+    # On the level it goes fast only where nothing more is cut: after a hole on the way what follows is still the way in.
+    last_cut = 0
+    for k in range(1, n):
+        if anew < np.inf and max(depth[k], depth[k - 1]) * before(stands, order, k) > 0.0:
+            last_cut = k
     feeds = np.empty(n)
     steps = np.empty(n)
     first = 1
@@ -285,7 +290,7 @@ def _stroke(  # type: ignore[no-untyped-def]
         steps[k] = np.ceil((load - 1.0) * PARTS - 1e-6)
         clear_on = k + 1 == n or depth[k + 1] * before(stands, order, k + 1) == 0.0
         # Where nothing is taken on the way to this station nor to the next one; a stroke before may have taken it.
-        if fall == 0.0 and taken == 0.0 and clear_on and idle >= AFTER * radius:
+        if fall == 0.0 and taken == 0.0 and clear_on and idle >= AFTER * radius and k > last_cut:
             load, steps[k] = feed / clear, -1.0
         idle = idle + flat[k] if taken == 0.0 else 0.0
         slow = slow - flat[k] if taken > 0.0 else 0.0

@@ -15,6 +15,7 @@ from justbite.model.findings import Finding
 from justbite.model.shapes import grown
 from justbite.path.area import Area, comes_in, parts_of
 from justbite.path.clearing import Clearing
+from justbite.path.cores import cores
 from justbite.path.descent import stations
 from justbite.path.entry import Entry, Wish, is_narrow
 from justbite.path.films import along_films
@@ -142,6 +143,7 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
         entry = next_entry(work, area, part, ground.reach, wish, tried)
     if paths:
         paths[-1] = _with_films(work, area, part, paths[-1], share)
+        paths[-1] = _with_cores(work, area, paths, share)
     # Where the cutter came down in the clear for nothing it need not come down.
     paths = [path for path in paths if path.pieces or path.entry.kind != "outside" or path.entry.hole] or paths
     # Once for each, however many parts there are.
@@ -153,9 +155,7 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
     stands, reach = (float(np.count_nonzero(n)) * node for n in (ground.reach & ~clear, ground.reach))
     swept: BaseGeometry = Polygon()
     if outlined and paths:
-        ways = [path.entry.points for path in paths if path.entry.kind != "outside"]
-        ways += [piece.points for path in paths for piece in path.pieces if piece.kind == "cut"]
-        swept = swept_by(work.plane.cleared, ground.grid, area.material, area.radius, ways)
+        swept = swept_by(work.plane.cleared, ground.grid, area.material, area.radius, _cut_along(paths))
     return PartPlan(tuple(paths), tuple(findings), cleared_area, stands, reach, swept)
 
 
@@ -284,6 +284,24 @@ def _with_films(work: Clearing, area: Area, part: Polygon, path: PartPath, share
     reach = grown(part, area.radius).intersection(area.shape).area
     along_films(work, area, reach, x, y, share)
     return replace(path, pieces=tuple(work.pieces))
+
+
+def _with_cores(work: Clearing, area: Area, paths: list[PartPath], share: Callable[[float], None]) -> PartPath:
+    """The last path, and over what stands free where no node of the field sees it."""
+    last = paths[-1]
+    left = cores(work.plane, area.material.intersection(area.shape), _cut_along(paths))
+    if not left:
+        return last
+    work.pieces = list(last.pieces)
+    x, y = work.here() if work.pieces else (float(v) for v in last.entry.points[-1])
+    work.run_over_specks(x, y, left, share)
+    return replace(last, pieces=tuple(work.pieces))
+
+
+def _cut_along(paths: list[PartPath]) -> list[Points]:
+    """All that the cutter's middle goes along in the material."""
+    ways = [path.entry.points for path in paths if path.entry.kind != "outside"]
+    return ways + [piece.points for path in paths for piece in path.pieces if piece.kind == "cut"]
 
 
 def _wish_findings(area: Area, part: Polygon, entry: Entry, wish: Wish, operation: str) -> list[Finding]:

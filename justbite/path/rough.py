@@ -174,12 +174,14 @@ def _work_out(job: Job, operation: Operation, names: Sequence[str], terms: "_Ter
               progress: Progress) -> dict[str, _Worked]:  # fmt: skip
     """The areas of those names, planned; `cut_of`: what is cut of areas that can not be cut as a whole."""
     centre = job.tool(operation.tool).centre_cutting
-    found: dict[str, _Worked] = {}
-    for name in names:
-        works, findings = works_on(job, operation, name, terms.aim, limits, before, cut_of)
-        found[name] = _Worked(
-            works, [Wish(operation.entry, job.region(name).start, centre) for _ in works], [], findings
-        )
+    told = side_by_side(
+        [partial(_look_at, job, operation, name, terms.aim, limits, before, cut_of) for name in names],
+        lambda k, _: progress(0.0, f"Looking at {names[k]}"),
+    )
+    found = {
+        name: _Worked(works, [Wish(operation.entry, job.region(name).start, centre) for _ in works], [], findings)
+        for name, (works, findings) in zip(names, told, strict=True)
+    }
     every = [work for worked in found.values() for work in worked.works]
     wishes = [wish for worked in found.values() for wish in worked.wishes]
     plans = iter(_planned(operation, every, terms, wishes, later, progress))
@@ -187,6 +189,11 @@ def _work_out(job: Job, operation: Operation, names: Sequence[str], terms: "_Ter
         worked.plans.extend(next(plans) for _ in worked.works)
         worked.findings.extend(f for made in worked.plans for plan in made for f in plan.findings)
     return found
+
+
+def _look_at(job: Job, operation: Operation, name: str, target: float, limits: Limits, before: Sequence[Swept],
+             cut_of: dict[str, BaseGeometry], _tick: Tick) -> tuple[list[Work], list[Finding]]:  # fmt: skip
+    return works_on(job, operation, name, target, limits, before, cut_of)
 
 
 def _cut_of(worked: _Worked) -> BaseGeometry:
