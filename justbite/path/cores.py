@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from scipy import ndimage
 from shapely.geometry.base import BaseGeometry
 
+from justbite.field.pieces import labels_in
 from justbite.path.fronts import Points
 from justbite.path.plane import Plane
 
@@ -52,12 +53,17 @@ def cores(plane: Plane, material: BaseGeometry, ways: Iterable[Points]) -> list[
     k, places = k[stands], places[stands]
     stands = _stands(places, ways, (1.0 + SURE) * plane.radius)
     k, places = k[stands], places[stands]
+    if not len(k):
+        return []
     mask = np.zeros(doubtful.shape, dtype=bool)
     mask[row[k], column[k]] = True
     labels, count = ndimage.label(mask, structure=np.ones((3, 3)))
     label = labels[row[k], column[k]]
     least = LEAST_CORE * (plane.radius * FINER / cell) ** 2
-    found = (places[label == n] for n in range(1, count + 1))
+    # Where what is seen to stand ends in a tip there is no core.
+    seen = ndimage.binary_dilation(highest > plane.skin, np.ones((3, 3)))
+    tips = labels_in(labels, seen, count + 1)
+    found = (places[label == n] for n in range(1, count + 1) if not tips[n])
     return [core for core in found if len(core) > least]
 
 

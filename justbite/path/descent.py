@@ -125,6 +125,10 @@ class _Floor:
     anew: float
     """mm/min where it begins to cut after that, on the level; above it all belongs to the way in."""
     level: float
+    sloped: float = 0.0
+    """mm of way so far above the level, ..."""
+    flat: float = 0.0
+    """... and on it, where something was cut."""
 
     @classmethod
     def over(cls, line: Points, top: float, radius: float, stands: NDArray[np.float64] | None, clear: float,
@@ -137,10 +141,14 @@ class _Floor:
     def closed(self) -> bool:
         return bool(np.allclose(self.xy[0], self.xy[-1], atol=1e-6 * self.radius))
 
+    def _begin(self, top: float) -> None:
+        self.height[:] = top
+        self.sloped = self.flat = 0.0
+
     def round(self, top: float, z: float, count: int, slope: float, feed: float, full: float
               ) -> Descent:  # fmt: skip
         """Down in `count` rounds, each sloping down at its beginning, and on over the last slope to the line's end."""
-        self.height[:] = top
+        self._begin(top)
         # It begins so far before the line's end as the last slope is long.
         first = min(int(np.searchsorted(self.at, self.length - (top - z) / count / slope)), len(self.at) - 2)
         order = np.concatenate([np.arange(first, len(self.at) - 1), np.arange(first + 1)])
@@ -156,7 +164,7 @@ class _Floor:
     def strokes(self, top: float, z: float, count: int, slope: float, feed: float, full: float,
                 open_ends: tuple[bool, bool]) -> Descent:  # fmt: skip
         """To and fro down in `count` strokes of one depth, each sloping down at its beginning and then flat."""
-        self.height[:] = top
+        self._begin(top)
         order = np.arange(len(self.at))
         if count % 2 == 0:
             order, open_ends = order[::-1], open_ends[::-1]
@@ -181,7 +189,7 @@ class _Floor:
 
     def out_and_back(self, top: float, z: float, count: int, feed: float, full: float, first_open: bool) -> Descent:
         """Down in `count` flat strokes, each from the one end that is open, and back through what it cut."""
-        self.height[:] = top
+        self._begin(top)
         out = np.arange(len(self.at))[:: 1 if first_open else -1]
         found: list[_Lines] = []
         here = top
@@ -201,7 +209,7 @@ class _Floor:
 
         It begins on the way, just so far from an end that the last slope ends at the line's beginning.
         """
-        self.height[:] = top
+        self._begin(top)
         whole = math.ceil((top - z) / (self.length * slope) - 1e-9) - 1
         # Towards the beginning, then as many whole strokes as there are to be; turned round for an odd number.
         order = np.arange(len(self.at))[:: -1 if whole % 2 else 1]
@@ -235,17 +243,25 @@ class _Floor:
         self, order: NDArray[np.intp], here: float, down: float, slope: float, feed: float, full: float
     ) -> "_Lines":
         """Go along the stations from height `here` to `down`; `full`: depth that is taken at `feed`."""
-        anew = self.anew if down < self.level + SAME else math.inf
-        return _stroke(
-            self.xy, self.height, self.stands, order, here, down, slope, feed, self.clear, anew, full, self.radius
+        on_level = down < self.level + SAME
+        anew, spare = (self.anew, self.sloped - self.flat) if on_level else (math.inf, math.inf)
+        ends, feeds, cut = _stroke(
+            self.xy, self.height, self.stands, order, here, down, slope, feed, self.clear, anew, full, self.radius, spare
         )  # fmt: skip
+        self.flat += cut if on_level else 0.0
+        self.sloped += float(self._from(order)[-1]) - (cut if on_level else 0.0)
+        return ends, feeds
 
 
 @njit(cache=True, nogil=True)
 def _stroke(  # type: ignore[no-untyped-def]
-    xy, height, stands, order, here, down, slope, feed, clear, anew, full, radius
+    xy, height, stands, order, here, down, slope, feed, clear, anew, full, radius, spare
 ):  # fmt: skip
-    """Ends of lines (n, 3) and feeds (n,) along the stations `order`; lowers their `height`."""
+    """Ends of lines (n, 3), feeds (n,) along the stations `order`, and mm cut without going down; lowers their `height`.
+
+    Up to `spare` mm that are cut flat still belong to the way in after a fast way over what is clear. Where there are
+    more they do so only if it goes on as slowly as it came, over a hole as well: fast it goes when nothing more is cut.
+    """
     # mm2 that the face cuts for every mm down, over the cutter's width.
     face = 0.5 * np.pi * radius
     n = order.size
@@ -268,11 +284,12 @@ def _stroke(  # type: ignore[no-untyped-def]
             size = max(np.hypot(flat[k], fall), 1e-12)
             for c in range(3):
                 ways[k, c] = (points[k, c] - points[k - 1, c]) / size
-    # On the level it goes fast only where nothing more is cut: after a hole on the way what follows is still the way in.
-    last_cut = 0
+    last_cut, cut = 0, 0.0
     for k in range(1, n):
-        if anew < np.inf and max(depth[k], depth[k - 1]) * before(stands, order, k) > 0.0:
+        if max(depth[k], depth[k - 1]) * before(stands, order, k) > 0.0:
             last_cut = k
+            cut += flat[k] if points[k, 2] == points[k - 1, 2] else 0.0
+    fast_from = last_cut if cut > spare else 0
     feeds = np.empty(n)
     steps = np.empty(n)
     first = 1
@@ -290,7 +307,7 @@ def _stroke(  # type: ignore[no-untyped-def]
         steps[k] = np.ceil((load - 1.0) * PARTS - 1e-6)
         clear_on = k + 1 == n or depth[k + 1] * before(stands, order, k + 1) == 0.0
         # Where nothing is taken on the way to this station nor to the next one; a stroke before may have taken it.
-        if fall == 0.0 and taken == 0.0 and clear_on and idle >= AFTER * radius and k > last_cut:
+        if fall == 0.0 and taken == 0.0 and clear_on and idle >= AFTER * radius and k > fast_from:
             load, steps[k] = feed / clear, -1.0
         idle = idle + flat[k] if taken == 0.0 else 0.0
         slow = slow - flat[k] if taken > 0.0 else 0.0
@@ -309,7 +326,7 @@ def _stroke(  # type: ignore[no-untyped-def]
             points[kept] = points[k]
             feeds[kept] = feeds[k]
             kept += 1
-    return points[:kept].copy(), feeds[:kept].copy()
+    return points[:kept].copy(), feeds[:kept].copy(), cut
 
 
 @njit(cache=True, inline="always", nogil=True)

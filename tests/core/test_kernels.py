@@ -258,8 +258,8 @@ class StrokeTest(SimpleTestCase):
     """A ramp's strokes against the same in plain numpy, over the whole line at once."""
 
     def stroked(self, xy: Points, height: Points, stands: Points, here: float, down: float, slope: float, feed: float,
-                clear: float, anew: float, full: float) -> tuple[Points, Points]:  # fmt: skip
-        """Every station and its feed, as `descent._stroke`, with none left out; lowers `height`.
+                clear: float, anew: float, full: float, spare: float) -> tuple[Points, Points, float]:  # fmt: skip
+        """Every station and its feed, as `descent._stroke`, with none left out, and mm cut flat; lowers `height`.
 
         `stands` (n - 1,): what stands on the way to each but the first, as shares of the width.
         """
@@ -284,10 +284,13 @@ class StrokeTest(SimpleTestCase):
         load[begins & flat] = np.maximum(load[begins & flat], feed / anew)
         steps = np.ceil((load - 1.0) * PARTS - 1e-6)
         fast = (taken == 0.0) & (np.append(taken[1:], 0.0) == 0.0) & flat & long_clear
+        cut = float(np.diff(way)[(taken > 0.0) & flat].sum())
+        if cut > spare:
+            fast &= np.arange(len(taken)) > np.nonzero(taken > 0.0)[0].max(initial=-1)
         load[fast], steps[fast] = feed / clear, -1.0
         first = np.concatenate([[0], np.nonzero(np.diff(steps))[0] + 1])
         feeds = np.repeat(feed / np.maximum.reduceat(load, first), np.diff(np.append(first, len(load))))
-        return np.column_stack([xy, heights])[1:], feeds
+        return np.column_stack([xy, heights])[1:], feeds, cut
 
     def test_the_kernel_is_the_numpy_stroke(self) -> None:
         random = np.random.default_rng(9)
@@ -300,14 +303,18 @@ class StrokeTest(SimpleTestCase):
             height = floor.height.copy()
             slope, full = random.uniform(0.03, 0.2), random.uniform(0.3, 2.0)
             order = np.arange(len(floor.at))
-            here = 0.0
-            for _ in range(4):
+            here = flat = 0.0
+            for k in range(4):
                 down = here - random.uniform(0.2, 1.5)
+                spare = floor.sloped - floor.flat
                 points, feeds = floor.stroke(order, here, down, slope, 3000.0, full)
                 own, met = height[order].copy(), stands[:, 0] if order[0] == 0 else stands[::-1, 1]
-                all_points, all_feeds = self.stroked(
-                    floor.xy[order], own, met, here, down, slope, 3000.0, 12_000.0, 1200.0, full
+                all_points, all_feeds, cut = self.stroked(
+                    floor.xy[order], own, met, here, down, slope, 3000.0, 12_000.0, 1200.0, full, spare
                 )  # fmt: skip
+                flat += cut
+                self.assertAlmostEqual(floor.flat, flat, places=9)
+                self.assertAlmostEqual(floor.sloped, floor.length * (k + 1) - flat, places=9)
                 height[order] = own
                 np.testing.assert_allclose(floor.height, height, atol=1e-12)
                 # Those kept are among all, with their feeds; what is left out lies on the line between two kept.
@@ -329,9 +336,11 @@ class StrokeTest(SimpleTestCase):
         floor = _Floor.over(line, 0.0, RADIUS, stands, 12_000.0, 1200.0, -2.0)
         order = np.concatenate([np.arange(count // 2, count), np.arange(count // 2 + 1)])
         own = floor.height[order].copy()
-        all_points, all_feeds = self.stroked(
-            floor.xy[order], own, stands[order[:-1], 0], -2.0, -2.0, 0.1, 3000.0, 12_000.0, 1200.0, 1.0
+        all_points, all_feeds, _ = self.stroked(
+            floor.xy[order], own, stands[order[:-1], 0], -2.0, -2.0, 0.1, 3000.0, 12_000.0, 1200.0, 1.0, math.inf
         )  # fmt: skip
+        # It came down a long way, of which what is cut flat is little.
+        floor.sloped = 1000.0
         points, feeds = floor.stroke(order, -2.0, -2.0, 0.1, 3000.0, 1.0)
         match = [int(np.argmin(np.abs(all_points - p).sum(axis=1))) for p in points]
         np.testing.assert_allclose(all_feeds[match], feeds, rtol=1e-12)

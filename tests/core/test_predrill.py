@@ -12,7 +12,7 @@ from justbite.errors import JobError
 from justbite.model.job import Job
 from justbite.model.parse import parse_job
 from justbite.nc.reader import read_program
-from justbite.odd_jobs import odd_jobs
+from justbite.odd_jobs import odd_jobs, whole_jobs
 from justbite.path import rough
 from justbite.path.area import LEAST_HELIX, MOST_HELIX, SNUG, Area, make_area, parts_of
 from justbite.path.entry import Entry, Wish, find_entry
@@ -278,6 +278,22 @@ class HoleTest(SimpleTestCase):
                 parse_job(hard(drilled=[{**MIDDLE, **fault}]))
             self.assertIn(said, str(caught.exception))
 
+    def test_a_shallow_ramp_over_a_hole_stays_a_way_in(self) -> None:
+        """Longer flat than on its slope it went fast over the hole, and as a cut at full width on: 3.3 of the bite."""
+        ((_, (read, _)),) = whole_jobs(range(1323, 1324))
+        names = ["area 1", "area 2"]
+        (asked, *_) = read.operations
+        two = read.model_copy(
+            update={
+                "regions": [r for r in read.regions if r.name in names],
+                "operations": [asked.model_copy(update={"regions": names})],
+            }
+        )
+        self.assertTrue(two.region("area 2").drilled)
+        row = plan(two).report["operations"][0]
+        self.assertLess(row["max_over_target"], 1.05)
+        self.assertLess(row["entry_over_bite"], 1.0)
+
 
 class WorthDrillingTest(SimpleTestCase):
     def advice(self, result: Plan) -> list[dict[str, Any]]:
@@ -308,8 +324,8 @@ class WorthDrillingTest(SimpleTestCase):
         first = made(data)
         with patch.object(rough, "side_by_side", side_effect=rough.side_by_side) as asked:
             self.assertEqual(self.advice(made(data)), [])
-        # It was planned all the same: ways in, plans, and the hole.
-        self.assertEqual([len(call.args[0]) > 0 for call in asked.mock_calls], [True, True, True])
+        # It was planned all the same: areas, ways in, plans, and the hole.
+        self.assertEqual([len(call.args[0]) > 0 for call in asked.mock_calls], [True, True, True, True])
         data["regions"][1]["drilled"] = [{"at": [161.5, 24.57], "diameter": 14.5, "bottom": -18.5}]
         saved = first.report["seconds"] - made(data).report["seconds"]
         self.assertLess(saved, GAIN)
