@@ -2,8 +2,10 @@
 
 import math
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
 from justbite.model.drawing import Vertices
@@ -119,13 +121,27 @@ def _halves(a: int, b: int) -> list[tuple[int, int]]:
 
 def _without_straight(points: NDArray[np.float64], marks: NDArray[np.bool_],
                       tolerance: float) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:  # fmt: skip
-    """Without points in the middle of a straight stretch of one mark."""
-    before, after = np.roll(points, 1, axis=0), np.roll(points, -1, axis=0)
-    along = after - before
-    length = np.maximum(np.hypot(*along.T), 1e-12)
-    off = np.abs(along[:, 0] * (points - before)[:, 1] - along[:, 1] * (points - before)[:, 0]) / length
-    ahead = ((points - before) * along).sum(axis=1) > 0
-    needed = (off > min(tolerance, 1e-4)) | (marks != np.roll(marks, 1)) | ~ahead
+    """Without points in the middle of a straight stretch of one mark: none lies farther off what is left.
+
+    To look at each point's neighbours alone is not enough: of two that lie at a corner, a micrometre apart, neither
+    lies off the line from the one to the other.
+    """
+    changes = np.nonzero(marks != np.roll(marks, 1))[0]
+    # The first of all from the left is a corner.
+    begin = int(changes[0]) if len(changes) else int(np.lexsort(points.T[::-1])[0])
+    points, marks = np.roll(points, -begin, axis=0), np.roll(marks, -begin)
+    around = np.vstack([points, points[:1]])
+    ends = np.append((changes - begin) if len(changes) else [0], len(points))
+    needed = np.zeros(len(points), dtype=bool)
+    for a, b in pairwise(ends):
+        run = around[a : b + 1]
+        left = shapely.get_coordinates(shapely.LineString(run).simplify(min(tolerance, 1e-4), preserve_topology=False))
+        at = a
+        for place in left[:-1]:
+            while (around[at] != place).any():
+                at += 1
+            needed[at] = True
+            at += 1
     if needed.sum() < 3:
         return points, marks
     return points[needed], marks[needed]

@@ -131,6 +131,28 @@ class CirclesTest(SimpleTestCase):
             made = polygon_of([tuple(v) for v in vertices], 1e-4, "")
             self.assertLess(made.symmetric_difference(exact).area, 0.1 * SAGITTA * exact.length)
 
+    def test_corners_told_several_times_stay(self) -> None:
+        """A micrometre apart none lies off the line between its neighbours: a corner of 0.9 mm went (odd part 1062)."""
+        corners = np.array([[0.0, 0.0], [20.0, 0.0], [20.0, 9.0], [11.0, 9.5], [10.0, 15.0], [0.0, 15.0]])
+        area = shapely.Polygon(corners).area
+        along = np.roll(corners, -1, axis=0) - corners
+        along /= np.hypot(*along.T)[:, None]
+        several = ([1] * 6, [1, 1, 1, 3, 1, 1], [1, 2, 1, 1, 3, 1], [3] * 6)
+        for times, apart in ((np.array(t), apart) for t in several for apart in (1e-6, 3e-5)):
+            count = np.concatenate([np.arange(n) for n in times])
+            told = np.repeat(corners, times, axis=0) + apart * count[:, None] * np.repeat(along, times, axis=0)
+            # And points in the middle of edges, which may all go.
+            told = np.vstack([told, [[0.0, 10.0], [0.0, 5.0]]])
+            for marks in (np.zeros(len(told), bool), np.arange(len(told)) < times[:2].sum()):
+                vertices, open_ = ring_with_arcs(told, marks, 5e-3, 0.25)
+                ring = np.array(vertices)
+                self.assertFalse(ring[:, 2].any())
+                self.assertAlmostEqual(shapely.Polygon(ring[:, :2]).area, area, places=2)
+                for corner in corners:
+                    self.assertLess(np.hypot(*(ring[:, :2] - corner).T).min(), 2e-4)
+                self.assertLessEqual(len(ring), len(corners) + 3)
+                self.assertEqual(any(open_), bool(marks.any()))
+
     def test_a_crumb_along_a_circle_is_no_island_and_stops_nothing(self) -> None:
         """A hair that all lies within the sagitta of a known circle, as seen on a solid from a seed (48)."""
         crumb = [(9.668268, 17.788869), (9.970223, 17.373062), (9.471461, 18.052706), (9.255906, 18.356714)]
