@@ -115,6 +115,8 @@ class Area:
 
 SEAM = 1e-3
 """mm: half of how wide a seam may be between pieces of what is left, whose borders are one but for the last digits."""
+NARROW = 0.1
+"""mm: no gap between two areas is air that is as narrow as that: no cutter was there."""
 HAIR = 1e-4
 """mm: what is thinner does not stand."""
 
@@ -150,8 +152,9 @@ def make_area(job: Job, region: Region, radius: float, allowance: float, snap: f
         # Borders that are one to the micrometre leave hairs, which would stand in the way of a rapid.
         material = mitred(mitred(material.difference(gone), -HAIR), HAIR).intersection(material)
     if not deeper.is_empty:
-        # Borders of two areas are one but for their chords: no seam may stay between them.
-        material = without_seams(material)
+        # Borders of two areas are one but for their chords, or for what was too narrow for an area of its own: no seam
+        # may stay between them that is taken for air.
+        material = without_seams(material, 0.5 * NARROW)
     wall = radius + allowance + snap
     locus = grown(free, -wall, quad_segs=32)
     holes, unfit = _holes(region, free, locus, radius)
