@@ -127,6 +127,19 @@ class LeadingTest(SimpleTestCase):
         np.testing.assert_allclose(outer, 14 + STANDS, atol=0.01)
         np.testing.assert_allclose(inner, 8, atol=0.01)
 
+    def test_a_gap_that_no_cutter_was_in_is_no_air(self) -> None:
+        """Of a steep slope the last 0.05 mm had no step: the next area's cutter met them, 1.1 and 1.2 of its bite."""
+        for gap in (0.05, 0.5):
+            data = stairs()
+            data["regions"][0]["outline"] = rectangle(60, 20 - gap)
+            strip = self.area(parse_job(data)).material.difference(shapely.box(-1, 20, 61, 41))
+            if gap == 0.05:
+                self.assertAlmostEqual(strip.area, 60 * (STANDS + gap), delta=0.02)
+                np.testing.assert_allclose(strip.bounds, (0, 20 - gap - STANDS, 60, 20), atol=2 * ONE_BORDER)
+            else:
+                # What is wider may be air, and stays as it is told.
+                self.assertAlmostEqual(strip.intersection(shapely.box(0, 20 - gap, 60, 20)).area, 0.0, places=3)
+
     def test_what_is_not_taken_with_an_area_is_a_wall_farther_down(self) -> None:
         """A crack before an open edge that no cutter comes into: on a section with nothing else to do it stays whole.
 
