@@ -29,8 +29,9 @@ def floor_left_with(half: float, aside: float = 0.0) -> tuple[Plane, list[Points
     cleared = np.full((grid.ny, grid.nx), 15.0, dtype=np.float32)
     plane = Plane(grid, cleared, signed_distance(floor, grid, 15.0), RADIUS, RADIUS, TARGET)
     off = RADIUS + half
-    ways = [np.array([[-20.0, s * off], [20.0, s * off]]) + (0.0, MIDDLE) for s in (-1.0, 1.0)]
-    ways += [np.array([[s * off, -20.0], [s * off, 20.0]]) + (MIDDLE + aside, 0.0) for s in (-1.0, 1.0)]
+    ways = [np.array([[-20.0, s * off + MIDDLE], [20.0, s * off + MIDDLE]]) for s in (-1.0, 1.0)]
+    middle = MIDDLE + aside
+    ways += [np.array([[s * off + middle, -20.0], [s * off + middle, 20.0]]) for s in (-1.0, 1.0)]
     for way in ways:
         plane.stamp(way)
     return plane, ways
@@ -66,7 +67,8 @@ class CoreTest(SimpleTestCase):
     def test_it_is_run_over_and_gone(self) -> None:
         plane, ways = floor_left_with(0.12)
         work = Clearing(plane)
-        work.run_over_specks(*(float(v) for v in ways[-1][1]), cores(plane, self.material, ways), lambda _: None)
+        x, y = ways[-1][1].tolist()
+        work.run_over_specks(x, y, cores(plane, self.material, ways), lambda _: None)
         ways += [piece.points for piece in work.pieces if piece.kind == "cut"]
         self.assertLess(left_of(ways).area, 1e-6)
         self.assertEqual(cores(plane, self.material, ways), [])

@@ -284,13 +284,13 @@ class StrokeTest(SimpleTestCase):
         load[begins & flat] = np.maximum(load[begins & flat], feed / anew)
         steps = np.ceil((load - 1.0) * PARTS - 1e-6)
         fast = (taken == 0.0) & (np.append(taken[1:], 0.0) == 0.0) & flat & long_clear
-        cut = float(np.diff(way)[(taken > 0.0) & flat].sum())
-        if cut > spare:
+        cut_flat = float(np.diff(way)[(taken > 0.0) & flat].sum())
+        if cut_flat > spare:
             fast &= np.arange(len(taken)) > np.nonzero(taken > 0.0)[0].max(initial=-1)
         load[fast], steps[fast] = feed / clear, -1.0
         first = np.concatenate([[0], np.nonzero(np.diff(steps))[0] + 1])
         feeds = np.repeat(feed / np.maximum.reduceat(load, first), np.diff(np.append(first, len(load))))
-        return np.column_stack([xy, heights])[1:], feeds, cut
+        return np.column_stack([xy, heights])[1:], feeds, cut_flat
 
     def test_the_kernel_is_the_numpy_stroke(self) -> None:
         random = np.random.default_rng(9)

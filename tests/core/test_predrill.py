@@ -280,7 +280,9 @@ class HoleTest(SimpleTestCase):
 
     def test_a_shallow_ramp_over_a_hole_stays_a_way_in(self) -> None:
         """Longer flat than on its slope it went fast over the hole, and as a cut at full width on: 3.3 of the bite."""
-        ((_, (read, _)),) = whole_jobs(range(1323, 1324))
+        _, made_job = next(whole_jobs(range(1323, 1324)))
+        assert isinstance(made_job, tuple)
+        read = made_job[0]
         names = ["area 1", "area 2"]
         (asked, *_) = read.operations
         two = read.model_copy(
