@@ -51,7 +51,7 @@ def cores(plane: Plane, material: BaseGeometry, ways: Iterable[Points]) -> list[
     places = np.column_stack([x0 + (column[k] + across[at]) * cell, y0 + (row[k] + up[at]) * cell])
     stands = shapely.contains_xy(material, places)
     k, places = k[stands], places[stands]
-    stands = _stands(places, ways, (1.0 + SURE) * plane.radius)
+    stands = missed_by(places, ways, (1.0 + SURE) * plane.radius)
     k, places = k[stands], places[stands]
     if not len(k):
         return []
@@ -70,7 +70,7 @@ def cores(plane: Plane, material: BaseGeometry, ways: Iterable[Points]) -> list[
 _HALVES = slice(None, -1), slice(1, None)
 
 
-def _stands(places: Points, ways: Iterable[Points], reach: float) -> NDArray[np.bool_]:
+def missed_by(places: Points, ways: Iterable[Points], reach: float) -> NDArray[np.bool_]:
     """Which places no way comes within `reach` of."""
     stands = np.ones(len(places), dtype=bool)
     if len(places):

@@ -8,6 +8,7 @@ import shapely
 from justbite.path.area import Area, parts_of
 from justbite.path.blocks import MovesBuilder
 from justbite.path.contact import standing_before
+from justbite.path.cores import missed_by
 from justbite.path.descent import FullWidth, descend
 from justbite.path.entry import find_entry
 from justbite.path.level import ground_of, plan_part
@@ -26,6 +27,8 @@ def make_ready() -> None:
     area = Area("", room, room, shapely.Polygon(), room, room.buffer(-1.0), 1.0, 1.0, 0.001, ())
     # Of lines that were turned round, too.
     length_of(np.zeros((2, 2))[::-1])
+    # Few plans leave anything that is asked about so.
+    missed_by(np.zeros((1, 2)), [np.zeros((2, 2))], 1.0)
     law = np.array([0.0, 1.0]), np.array([2.0, 1.0])
     feeds = Feeds(100.0, 50.0, 400.0, 800.0, 0.05, 1000.0, follow=law, grazing=law, borne=0.1)
     for part in parts_of(area):
