@@ -11,10 +11,10 @@ import numpy as np
 import shapely
 from numba import njit
 from numpy.typing import NDArray
-from scipy import ndimage
+from scipy.sparse.csgraph import connected_components
 from shapely.geometry.base import BaseGeometry
 
-from justbite.field.pieces import labels_in
+from justbite.field.pieces import BAND
 from justbite.path.fronts import Points
 from justbite.path.plane import Plane
 
@@ -33,41 +33,58 @@ FARTHEST = 0.5**0.5
 def cores(plane: Plane, material: BaseGeometry, ways: Iterable[Points]) -> list[Points]:
     """Places (n, 2) in each core; `ways` (m, 2): all that the cutter's middle cut along, `material` what stood."""
     x0, y0, cell = plane.frame
-    deep = [plane.cleared[rows, columns] for rows in _HALVES for columns in _HALVES]
-    highest = np.maximum(np.maximum(deep[0], deep[1]), np.maximum(deep[2], deep[3]))
-    lowest = np.minimum(np.minimum(deep[0], deep[1]), np.minimum(deep[2], deep[3]))
-    # One node alone covers the cell, or all of them together do; what is seen standing passes are for.
-    doubtful = (highest <= plane.skin) & (highest > -FARTHEST * cell) & (lowest > -2.0 * FARTHEST * cell)
-    doubtful &= plane.room[:-1, :-1] > plane.wall - plane.radius + OFF_WALLS * cell
-    row, column = np.nonzero(doubtful)
-    if not len(row):
-        return []
+    row, column = _doubtful(plane)
     inside = (np.arange(FINER) + 0.5) / FINER
     across, up = (part.ravel() for part in np.meshgrid(inside, inside))
     open_ = np.ones((len(row), FINER**2), dtype=bool)
-    for (j, i), depth in zip(((0, 0), (0, 1), (1, 0), (1, 1)), deep, strict=True):
-        open_ &= np.hypot(across - i, up - j) * cell > -depth[row, column][:, None]
+    for j, i in ((0, 0), (0, 1), (1, 0), (1, 1)):
+        open_ &= np.hypot(across - i, up - j) * cell > -plane.cleared[row + j, column + i][:, None]
     k, at = np.nonzero(open_)
     places = np.column_stack([x0 + (column[k] + across[at]) * cell, y0 + (row[k] + up[at]) * cell])
     stands = shapely.contains_xy(material, places)
     k, places = k[stands], places[stands]
     stands = missed_by(places, ways, (1.0 + SURE) * plane.radius)
     k, places = k[stands], places[stands]
-    if not len(k):
-        return []
-    mask = np.zeros(doubtful.shape, dtype=bool)
-    mask[row[k], column[k]] = True
-    labels, count = ndimage.label(mask, structure=np.ones((3, 3)))
-    label = labels[row[k], column[k]]
-    least = LEAST_CORE * (plane.radius * FINER / cell) ** 2
+    cells, own = np.unique(k, return_inverse=True)
+    label = _together(row[cells], column[cells])
     # Where what is seen to stand ends in a tip there is no core.
-    seen = ndimage.binary_dilation(highest > plane.skin, np.ones((3, 3)))
-    tips = labels_in(labels, seen, count + 1)
-    found = (places[label == n] for n in range(1, count + 1) if not tips[n])
+    tips = label[_beside_seen(plane, row[cells], column[cells])]
+    least = LEAST_CORE * (plane.radius * FINER / cell) ** 2
+    found = (places[label[own] == n] for n in np.setdiff1d(label, tips))
     return [core for core in found if len(core) > least]
 
 
-_HALVES = slice(None, -1), slice(1, None)
+def _doubtful(plane: Plane) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+    """Row and column of the cells that their nodes may not cover, band by band to spare memory."""
+    cell, found = plane.grid.cell, []
+    for first in range(0, len(plane.cleared) - 1, BAND):
+        deep = plane.cleared[first : first + BAND + 1]
+        room = plane.room[first : first + BAND + 1]
+        sides = np.maximum(deep[:-1], deep[1:]), np.minimum(deep[:-1], deep[1:])
+        highest, lowest = np.maximum(sides[0][:, :-1], sides[0][:, 1:]), np.minimum(sides[1][:, :-1], sides[1][:, 1:])
+        # One node alone covers the cell, or all of them together do; what is seen standing passes are for.
+        own = (highest <= plane.skin) & (highest > -FARTHEST * cell) & (lowest > -2.0 * FARTHEST * cell)
+        own &= room[:-1, :-1] > plane.wall - plane.radius + OFF_WALLS * cell
+        rows, columns = np.nonzero(own)
+        found.append((rows + first, columns))
+    return np.concatenate([f[0] for f in found]), np.concatenate([f[1] for f in found])
+
+
+def _together(row: NDArray[np.intp], column: NDArray[np.intp]) -> NDArray[np.int32]:
+    """A number for each cell, the same for cells that touch."""
+    near = (np.abs(row[:, None] - row) <= 1) & (np.abs(column[:, None] - column) <= 1)
+    labels: NDArray[np.int32] = connected_components(near, directed=False)[1]
+    return labels
+
+
+def _beside_seen(plane: Plane, row: NDArray[np.intp], column: NDArray[np.intp]) -> NDArray[np.bool_]:
+    """Which cells have a node of theirs, or of the cells round them, that is seen to stand."""
+    ny, nx = plane.cleared.shape
+    seen = np.zeros(len(row), dtype=bool)
+    for j in range(-1, 3):
+        for i in range(-1, 3):
+            seen |= plane.cleared[np.clip(row + j, 0, ny - 1), np.clip(column + i, 0, nx - 1)] > plane.skin
+    return seen
 
 
 def missed_by(places: Points, ways: Iterable[Points], reach: float) -> NDArray[np.bool_]:

@@ -245,12 +245,12 @@ class _Floor:
         """Go along the stations from height `here` to `down`; `full`: depth that is taken at `feed`."""
         on_level = down < self.level + SAME
         anew, spare = (self.anew, self.sloped - self.flat) if on_level else (math.inf, math.inf)
-        ends, feeds, cut = _stroke(
+        ends, feeds, way, cut = _stroke(
             self.xy, self.height, self.stands, order, here, down, slope, feed, self.clear, anew, full, self.radius,
             spare,
         )  # fmt: skip
         self.flat += cut if on_level else 0.0
-        self.sloped += float(self._from(order)[-1]) - (cut if on_level else 0.0)
+        self.sloped += way - (cut if on_level else 0.0)
         return ends, feeds
 
 
@@ -258,7 +258,7 @@ class _Floor:
 def _stroke(  # type: ignore[no-untyped-def]
     xy, height, stands, order, here, down, slope, feed, clear, anew, full, radius, spare
 ):  # fmt: skip
-    """Ends of lines (n, 3), feeds (n,) along the stations `order`, and mm cut flat; lowers their `height`.
+    """Ends of lines (n, 3), feeds (n,) along the stations `order`, mm of way, and mm cut flat; lowers their `height`.
 
     Up to `spare` mm that are cut flat still belong to the way in after a fast way over what is clear. Where there are
     more they do so only if it goes on as slowly as it came, over a hole as well: fast it goes when nothing more is cut.
@@ -327,7 +327,7 @@ def _stroke(  # type: ignore[no-untyped-def]
             points[kept] = points[k]
             feeds[kept] = feeds[k]
             kept += 1
-    return points[:kept].copy(), feeds[:kept].copy(), cut
+    return points[:kept].copy(), feeds[:kept].copy(), along, cut
 
 
 @njit(cache=True, inline="always", nogil=True)
