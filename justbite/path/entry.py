@@ -8,6 +8,7 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry import Polygon
 
+from justbite.path.area import BESIDE as STOCK_BESIDE
 from justbite.path.area import LEAST_HELIX, MOST_HELIX, SNUG, Area, Hole, air_start, longest_line
 from justbite.path.lines import length_of
 
@@ -31,6 +32,9 @@ LEAST_RAMP, MOST_RAMP = 0.8, 100.0
 
 MOST_PLUNGE, MOST_STROKE = 0.6, 6.0
 """R: how far a flat spiral widens a plunge; how far it goes along a slot. All at the feed of the entry."""
+CLOSE = 0.005
+"""R: how far off what stands the cutter comes down at the feed of links where it finds no room for a rapid: in what a
+cutter of its size has cut an allowance is left at its sides."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,17 +87,19 @@ def find_entry(area: Area, part: Polygon, clearance: float, wish: Wish | None = 
     hole = next((h for h in area.holes if _goes_in(h, part, place)), None)
     if hole is not None:
         return Entry("outside", np.array([[hole.x, hole.y]]), None, hole=hole)
-    if area.has_air and wish.kind == "auto":
-        spot = air_start(area, part, clearance)
-        if place is not None:
-            in_air = shapely.Point(place).distance(area.material) > area.radius + clearance
-            spot = place if in_air else None
-        if spot is not None:
-            return Entry("outside", np.array([spot]), None)
+    if area.has_air and wish.kind == "auto" and place is None:
+        for room in (clearance, CLOSE * area.radius):
+            spot = air_start(area, part, room)
+            if spot is not None:
+                return Entry("outside", np.array([spot]), None, beside=room < clearance)
     if place is None:
         x, y, widest = widest_place(part, area.wall, area.radius)
     else:
         (x, y), widest = place, area.wall + float(part.boundary.distance(shapely.Point(place)))
+    room = shapely.Point(x, y).distance(area.material) - area.radius if area.has_air else 0.0
+    if room > CLOSE * area.radius:
+        # Where nothing stands there is nothing to go into by a helix or a ramp either.
+        return Entry("outside", np.array([[x, y]]), None, beside=room <= clearance + STOCK_BESIDE * area.radius)
     spare = widest - area.wall
     ways = {
         "helix": lambda: _circle_entry("helix", x, y, min(MOST_HELIX * area.radius, spare), area.radius),

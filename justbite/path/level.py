@@ -22,7 +22,7 @@ from justbite.path.films import along_films
 from justbite.path.fronts import Piece, Points
 from justbite.path.links import Speeds
 from justbite.path.narrow import Middle, along_walls
-from justbite.path.opening import Pace, find_openings
+from justbite.path.opening import Pace, find_openings, middle_lines
 from justbite.path.plane import Plane
 from justbite.path.remaining import next_entry
 from justbite.path.rim import WIPE_STEP
@@ -267,6 +267,11 @@ def _clear_from(work: Clearing, area: Area, part: Polygon, entry: Entry, share: 
             work.run(*end, None, share)
             return PartPath(entry, tuple(work.pieces))
     x, y = (float(v) for v in entry.points[-1])
+    # Through a slot that an earlier cutter went along, so does this one.
+    by_walls = entry.kind == "outside" and entry.along and not entry.before
+    middle = Middle(middle_lines(part, area.radius), area.radius) if by_walls else None
+    if middle is not None and middle.lines:
+        x, y = along_walls(work, x, y, middle, share, at_last=False)
     other_end = None
     if entry.kind == "ramp" and not entry.before and not np.allclose(entry.points[0], entry.points[-1]):
         way = entry.points[1] - entry.points[0]
@@ -274,6 +279,8 @@ def _clear_from(work: Clearing, area: Area, part: Polygon, entry: Entry, share: 
     work.run(x, y, entry.heading, share, other_end)
     if is_narrow(part, area.radius) and entry.before and work.pieces:
         along_walls(work, *work.here(), Middle.of(entry.before, area.radius), share)
+    elif middle is not None and middle.lines:
+        along_walls(work, *(work.here() if work.pieces else (x, y)), middle, share)
     return PartPath(entry, tuple(work.pieces))
 
 
@@ -310,7 +317,7 @@ def _wish_findings(area: Area, part: Polygon, entry: Entry, wish: Wish, operatio
     said = []
     if entry.hole is not None:
         return []
-    if wish.kind not in ("auto", entry.kind):
+    if wish.kind not in ("auto", entry.kind) and entry.kind != "outside":
         why = " The cutter does not cut at its middle." if wish.kind == "plunge" and not wish.plunge else ""
         said.append(f'No {wish.kind} fits where area "{area.name}" is entered: {entry.kind} instead.{why}')
     if wish.place is not None and not area.locus.contains(shapely.Point(wish.place)):

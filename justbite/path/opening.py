@@ -143,6 +143,14 @@ def _narrow_ramps(part: Polygon, radius: float) -> list[Entry]:
     return [_ramp(line) for line in (*long, *round_islands(part, radius))]
 
 
+def middle_lines(part: Polygon, radius: float) -> tuple[Points, ...]:
+    """The middle lines of a slot hardly wider than the cutter: the network of all, or the longest."""
+    net = _network(part, radius)
+    if net is not None:
+        return tuple(ramp.points for ramp in (*net.before, net))
+    return tuple(sorted((ramp.points for ramp in _narrow_ramps(part, radius)), key=length_of)[-1:])
+
+
 def _to_tips(line: Points, part: Polygon, radius: float, kept: tuple[bool, bool] = (False, False)) -> Points:
     """The line straight on to the border at the ends that are not `kept`: what stands before it there is full width."""
     if np.allclose(line[0], line[-1]):
@@ -166,6 +174,10 @@ def _from_outside(usual: Entry, area: Area, part: Polygon, wish: Wish, target: f
     """
     radius = area.radius
     found = [usual]
+    narrow = is_narrow(part, radius)
+    if narrow and usual.hole is None and not any(_cuts(ramp, area) for ramp in _narrow_ramps(part, radius)):
+        # An earlier cutter went through it, and passes may get hold of nothing of what it left: along its walls.
+        found.append(replace(usual, along=True))
     through = [_opened(_ramp(n), area) for n in neck_lines(part, radius, NECK, whole=True)]
     through = [ramp for ramp in through if _cuts(ramp, area, SHORT_ARM)]
     if through:
@@ -175,7 +187,6 @@ def _from_outside(usual: Entry, area: Area, part: Polygon, wish: Wish, target: f
         found.append(replace(usual, before=tuple(grooves), along=True))
     walled = part.exterior.intersection(grown(area.material, AIR * radius)).length > WALLED * part.exterior.length
     small = part.buffer(radius).area / target < LARGE * radius
-    narrow = is_narrow(part, radius)
     if narrow or (walled and small):
         shares, longer = (NARROW_SHARES, (0.0,)) if narrow else (SHARES, LONGER)
         ramps = [ramp for r in _ramps(part, radius, shares, longer) if _cuts(ramp := _opened(r, area), area)]

@@ -20,7 +20,7 @@ from justbite.path.rim import Rim
 from justbite.path.spine import _cells, _whole, middle
 from justbite.plan import plan
 from justbite.tolerances import CHORD
-from tests.core.test_path import job
+from tests.core.test_path import job, rectangle
 
 RADIUS = 5.0
 CIRCLE = Point(0, 0).buffer(30, quad_segs=64).exterior
@@ -182,3 +182,41 @@ class ShapeTest(SimpleTestCase):
         (whole,) = rim.standing(np.full_like(cleared, 1.0), 0.05, middle_line, 3.0)
         self.assertEqual(len(whole), len(ring) + 1)
         self.assertTrue((whole[0] == whole[-1]).all())
+
+
+class CutBeforeTest(SimpleTestCase):
+    """What a cutter left of a slot, or of a pocket, goes to one as wide: nothing stands where it comes down."""
+
+    def second(self, width: float, allowance: float, entry: str = "auto") -> dict[str, Any]:
+        """The row of an operation that takes the allowance of one before it, with a cutter as wide; 20 mm deep."""
+        data = job(rectangle(70, width))
+        data["regions"][0]["bottom"] = -20
+        data["tools"] = [{**data["tools"][0], "diameter": 20.0, "flute_length": 45.0, "stickout": 60.0}]
+        walls = {"wall": allowance, "floor": 0.0}
+        first = {"name": "first", "regions": ["area"], "tool": 1, "allowance": walls, "tolerance": 0.02}
+        data["operations"] = [
+            first,
+            {**first, "name": "second", "allowance": {"wall": 0.0, "floor": 0.0}, "entry": entry},
+        ]
+        made = plan(parse_job(data))
+        self.assertNotIn("entry.ramp", {w["code"] for w in made.report["warnings"] if w["operation"] == "second"})
+        row = made.report["operations"][1]
+        self.assertLessEqual(row["max_over_target"], 1.05)
+        self.assertLessEqual(row["p999_over_target"], 1.02)
+        self.assertLess(row["left_over_share"], 0.001)
+        self.assertEqual(row["rapid_in_stock_mm"], 0.0)
+        # 20 mm at the feed of links, and on the way there by rapid: 4 to 5 s on a ramp before.
+        self.assertLess(row["entry_seconds"], 0.5)
+        return dict(row)
+
+    def test_a_slot_is_come_down_in_where_it_is_clear_and_gone_along(self) -> None:
+        for width, allowance in ((20.6, 0.1), (21.0, 0.3), (22.0, 0.15)):
+            with self.subTest(width=width):
+                row = self.second(width, allowance)
+                # What was left all round, 20 mm deep, at least; both times the corners are the cutter's.
+                left = 70 * width - (70 - 2 * allowance) * (width - 2 * allowance)
+                self.assertGreater(row["removed_mm3"] / 20 / left, 0.98)
+
+    def test_a_helix_that_is_wished_for_is_none_where_nothing_stands(self) -> None:
+        self.second(40.0, 0.2, "helix")
+        self.second(22.0, 0.15, "ramp")
