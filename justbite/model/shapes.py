@@ -5,6 +5,7 @@ the arc to the next vertex, positive counterclockwise (the DXF polyline's conven
 """
 
 import math
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -25,6 +26,8 @@ SAME = 1e-6
 """mm between heights that are one."""
 OVERLAP = 1e-3
 """mm2 that two areas must share to be over each other."""
+GRID = 1e-6
+"""mm: corners of what was swept are told to that where several sweeps are put together or taken away."""
 _SHAPES, _SPACES = Kept(512), Kept(4)
 """Of the last regions, and of the last jobs."""
 
@@ -155,6 +158,20 @@ def free_space(region: Region, strip: float, chord: float, others: BaseGeometry 
         free = free.difference(_closed_edges(outline, chains))
     free = free.difference(islands)
     return shapely.union_all([g for g in shapely.get_parts(free) if g.intersects(shape)])
+
+
+def united(shapes: Sequence[BaseGeometry]) -> BaseGeometry:
+    """The union of shapes whose borders may be one but for their last digits, or cross at next to no angle.
+
+    On a grid (GRID): what cutters swept one after the other is told by such borders, and without one GEOS may take a
+    shape that lies in another for one beside it, or give up.
+    """
+    return shapely.union_all(list(shapes), grid_size=GRID)
+
+
+def less(shape: BaseGeometry, other: BaseGeometry) -> BaseGeometry:
+    """What of a shape lies outside another, on the same grid."""
+    return shape.difference(other, grid_size=GRID)
 
 
 def without_seams(shape: BaseGeometry, by: float = ONE_BORDER) -> BaseGeometry:

@@ -16,7 +16,7 @@ from justbite.model.bite import Bite
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Machine, Material, Operation
 from justbite.model.moves import Moves
-from justbite.model.shapes import NOTHING, SAME, grown
+from justbite.model.shapes import NOTHING, SAME, grown, united
 from justbite.model.stock import heights as stock_heights
 from justbite.path.area import Area, Hole, parts_of
 from justbite.path.blocks import MovesBuilder
@@ -143,7 +143,7 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
     findings += _hole_findings(job, operation, works, plans, terms, wishes, before, progress)
     swept = []
     for work, made in zip(works, plans, strict=True):
-        shape = shapely.union_all([plan.swept for plan in made])
+        shape = united([plan.swept for plan in made])
         film = work.area.snap + limits.chord_share * terms.radius
         swept.append(Swept(shape, work.bottom, terms.radius, film))
     cut = [work for work, made in zip(works, plans, strict=True) if any(plan.paths for plan in made)]

@@ -12,7 +12,7 @@ from shapely.geometry.base import BaseGeometry
 
 from justbite.field.grid import Field, Grid
 from justbite.field.outline import below_zero
-from justbite.model.shapes import grown
+from justbite.model.shapes import grown, less, united
 from justbite.path.fronts import Points
 from justbite.path.lines import filled
 
@@ -34,9 +34,9 @@ def swept_by(cleared: Field, grid: Grid, material: BaseGeometry, radius: float, 
     tips = np.sqrt(2.0 * radius * grid.cell) + grid.cell
     zone = grown(standing.simplify(seen), tips, quad_segs=4).simplify(seen)
     runs = _beside(zone, ways, radius)
-    exact = shapely.union_all(shapely.intersection(shapely.buffer(runs, radius, quad_segs=ROUND), zone))
+    exact = united(shapely.intersection(shapely.buffer(runs, radius, quad_segs=ROUND), zone))
     # What was clear before anything was cut is no material.
-    return told.difference(zone.intersection(material)).union(exact)
+    return united([less(told, zone.intersection(material)), exact])
 
 
 def _beside(zone: BaseGeometry, ways: Sequence[Points], reach: float) -> list[BaseGeometry]:

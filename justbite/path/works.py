@@ -16,7 +16,7 @@ from justbite.model.before import as_deep, cut_top, floors_before, uncut_above
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Operation, Region
 from justbite.model.kept import Kept
-from justbite.model.shapes import ONE_BORDER, OVERLAP, SAME, grown, in_the_way, region_shape, uncut_shape
+from justbite.model.shapes import ONE_BORDER, OVERLAP, SAME, grown, in_the_way, region_shape, uncut_shape, united
 from justbite.model.stock import heights, standing
 from justbite.path.area import NOTHING, Area, comes_to, kept_off, left_beside, make_area, parts_of, rest_of
 from justbite.path.level import reach_findings
@@ -166,7 +166,7 @@ _TAKEN = Kept(4)
 def _all_of(done: list[Swept]) -> BaseGeometry:
     """What they took together."""
     # They are kept with it: as long as they are, no others have their numbers.
-    kept = _TAKEN.get(done[0], tuple(map(id, done)), lambda: (done, shapely.union_all([s.shape for s in done])))
+    kept = _TAKEN.get(done[0], tuple(map(id, done)), lambda: (done, united([s.shape for s in done])))
     found: BaseGeometry = kept[1]
     return found
 
