@@ -5,11 +5,12 @@ import math
 import numpy as np
 import shapely
 from django.test import SimpleTestCase
-from shapely.geometry import LineString
+from shapely.geometry import LineString, Polygon
 
 from justbite.field.distance import signed_distance
 from justbite.field.grid import Grid
 from justbite.model.parse import parse_job
+from justbite.model.shapes import GRID, less, united
 from justbite.path.area import make_area
 from justbite.path.level import plan_part, ways_into
 from justbite.path.swept import _beside, swept_by
@@ -51,3 +52,28 @@ class SweptTest(SimpleTestCase):
         self.assertGreater(run.bounds[2], 40.0)
         swept = swept_by(cleared, grid, plate, 4.5, [beside, far])
         self.assertAlmostEqual(plate.difference(swept).area, 40 * 3.5, delta=0.1)
+
+    def test_one_sweep_in_another_is_no_other(self) -> None:
+        """What is outside and what is shared are all of it, and the union is the larger. GEOS 3.14 by itself takes the
+        one for lying beside the other, for a hole as thin as a hair and one whose corners differ by their last digit.
+
+        Of odd part 1092, what two operations swept, with all points left out that it does not need to go wrong.
+        """
+        inner = Polygon([
+            (-2.355499183012153, -70.40908564892021), (-17.06202907641769, -36.701862017313246),
+            (-16.915595905233182, -36.71061301853079), (9.015820605695392, -27.099398190332202),
+        ])  # fmt: skip
+        holes = [
+            [(-16.73100980289521, -36.45327607471233), (-16.987237414940832, -36.72207126492692),
+             (-17.000077405639583, -36.735541037816226)],
+            [(2.0480064159093976, -53.28473830686797), (2.0487516932412646, -53.29015680113907),
+             (2.051285255264611, -53.28473830686798)],
+        ]  # fmt: skip
+        outer = Polygon([
+            (-3.5513098824317364, -73.9285432407264), (-17.755697082476463, -34.84481266066363),
+            (12.648982487527826, -26.01230760684818), (12.796574343130882, -26.021197985224603),
+        ], holes)  # fmt: skip
+        self.assertTrue(inner.is_valid and outer.is_valid)
+        shared = shapely.intersection(inner, outer, grid_size=GRID).area
+        self.assertAlmostEqual(less(inner, outer).area + shared, inner.area, places=3)
+        self.assertAlmostEqual(united([inner, outer]).area, inner.area + outer.area - shared, places=3)
