@@ -60,16 +60,18 @@ def known_path(moves: Moves, seconds: np.ndarray, bite: Bite, case: Case, areas:
     )
     # What goes as links do, where there is nothing, is long and soon gone: of the time, not of the way.
     feed = whole / float((length[cut] / moves.feed[cut]).sum())
-    levels = replace(case, path=None, areas=areas or case.areas).levels(bite.ap)
+    asked = replace(case, path=None, areas=areas or case.areas)
+    # Where all that is cut is less deep than the bite its load did not hold ways in back.
+    rate = bite.removal_rate * min(1.0, asked.step(bite.ap) / bite.ap)
     entry = moves.part == ENTRY
     fall = moves.starts()[:, 2] - moves.end[:, 2]
     most = math.sin(math.radians(case.material.ramp_angle)) * length
     steep = entry & (fall > AS_STEEP * most) & (fall < most / AS_STEEP)
     return KnownPath(
-        ae=bite.ae, steps=levels, cut_length=whole, radii=radii,
+        ae=bite.ae, steps=asked.levels(bite.ap), cut_length=whole, radii=radii,
         link_seconds=float(seconds[~cut & ~entry].sum()), entry_seconds=float(seconds[entry].sum()),
         entry_feed=bite.entry_feed, faster=feed / bite.feed,
-        removal_rate=bite.removal_rate, areas=areas, slope_seconds=float(seconds[steep].sum()),
+        removal_rate=rate, areas=areas, slope_seconds=float(seconds[steep].sum()),
     )  # fmt: skip
 
 

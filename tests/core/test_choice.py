@@ -62,6 +62,44 @@ class KnownPathTest(SimpleTestCase):
         self.assertIsNone(known_path(out.build(), np.ones(1), self.bite, self.case))
 
 
+class FloorSkimTest(SimpleTestCase):
+    """Of an area cut before a film of its floor is left: the bite that suits its whole depth does not suit that."""
+
+    def test_ways_in_are_told_by_what_they_took(self) -> None:
+        """What was cut is a tenth of a millimetre deep, so no way in was held back by the load of the whole bite."""
+        read = parse_job(job(rectangle(60, 45)))
+        case, bite = case_for(read, read.operations[0]), bite_of(read, read.operations[0])
+        out = MovesBuilder(np.array([0.0, 0.0, 0.0]))
+        out.to(LINE, 30.0, 0.0, -8.0, bite.feed, CUT)
+        known = known_path(out.build(), np.ones(1), bite, case, ((100.0, (0.1,)),))
+        assert known is not None
+        self.assertAlmostEqual(known.removal_rate, bite.ae * 0.1 * bite.feed / 1000.0, places=9)
+        whole = known_path(out.build(), np.ones(1), bite, case)
+        assert whole is not None
+        self.assertAlmostEqual(whole.removal_rate, bite.removal_rate, places=9)
+
+    def test_a_floor_is_skimmed_with_a_wide_bite(self) -> None:
+        data = job(rectangle(70, 50))
+        data["regions"][0]["bottom"] = -18
+        data["tools"][0].update(diameter=12.0, flute_length=30.0, stickout=45.0)
+        first = {
+            "name": "rough",
+            "regions": ["area"],
+            "tool": 1,
+            "tolerance": 0.02,
+            "allowance": {"wall": 0, "floor": 0.2},
+        }
+        data["operations"] = [first, {**first, "name": "skim", "allowance": {"wall": 0, "floor": 0}}]
+        rough, skim = plan(parse_job(data)).report["operations"]
+        deep, wide = skim["trials"]
+        self.assertGreater(wide["ae"], 2.0 * deep["ae"])
+        self.assertLess(wide["seconds"], 0.8 * deep["seconds"])
+        self.assertEqual(skim["bite"]["ae"], wide["ae"])
+        self.assertAlmostEqual(skim["bite"]["ap"], 0.2)
+        self.assertLess(skim["entry_over_bite"], 1.1)
+        self.assertLess(rough["bite"]["ae"], skim["bite"]["ae"])
+
+
 class PredictionTest(SimpleTestCase):
     def test_the_minutes_of_another_bite_are_those_of_its_path(self) -> None:
         """From a path of 12 % of D the minutes at 8 and 18 % are predicted, and planned: within a tenth."""
