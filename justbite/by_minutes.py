@@ -48,6 +48,8 @@ class Step:
     """Whether another operation follows."""
     held: float = 1.0
     """Share of the bite that passes are held to."""
+    choose: bool = True
+    """Whether another bite may be chosen by minutes."""
 
     def add(self, bite: Bite, first: float, last: float) -> Roughed:
         """Append the operation's moves with this bite; progress goes from share `first` to `last`."""
@@ -91,7 +93,7 @@ def by_minutes(step: Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str, A
     trials = [Trial(bite.ae, bite.steps, float(seconds.sum()))]
     if known is None:
         return bite, made.findings, _choice([], None, None, 0.0, 0, 0), made.swept
-    other = promising(step.case, bite, known)
+    other = promising(step.case, bite, known) if step.choose else None
     chosen = False
     began = time.perf_counter()
     plain = plain_seconds(step.job, step.operation, step.case, bite, step.machine, step.travel, made.works)

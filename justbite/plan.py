@@ -46,13 +46,11 @@ from justbite.proved import (
     remain_findings,
 )
 from justbite.proving import Proved, prove
+from justbite.rounds import ROUNDS, Asked
 
 WEIGHED, PLANNED, PROVED = 0.08, 0.7, 0.99
 """Shares of the progress at which bites are weighed, paths planned, and the program proved."""
 
-HELD = (0.99, 0.975)
-"""Shares of the bite that the passes of an operation are held to when it is planned again, since the proof found more
-than the bite in it: other passes, that seldom meet the like twice."""
 AGAIN = 0.5
 """Share of the progress that a round begins at that plans again."""
 LIMITS = Limits(
@@ -92,21 +90,25 @@ def plan(job: Job, progress: Progress = lambda share, what: None, part: NDArray[
     bites, by_depth = _weighed(job, progress)
     findings += rules.tool_findings(job)
     task = _Task(job, machine, travel, bites, MovesBuilder(start=np.array([0.0, 0.0, travel])))
-    latest = best = _round(task, [1.0] * len(bites), [], findings, progress)
-    for share in HELD:
+    latest = best = _round(task, [Asked()] * len(bites), [], findings, progress)
+    for _ in range(ROUNDS):
         over = [k for k, excess in enumerate(latest.excess) if excess > 0.0]
+        asked_for = [
+            own.asked.more_careful(own.bite, bites[k]) if k in over else own.asked
+            for k, own in enumerate(latest.planned)
+        ]
+        over = [k for k in over if asked_for[k] != latest.planned[k].asked]
         if not over:
             break
-        held = [share if k in over else own.held for k, own in enumerate(latest.planned)]
 
         def again(done: float, what: str) -> None:
             progress(AGAIN + (1.0 - AGAIN) * done, f"Again, with a little less: {what}")
 
-        latest = _round(task, held, latest.planned[: over[0]], findings, again)
+        latest = _round(task, asked_for, latest.planned[: over[0]], findings, again)
         best = min(best, latest, key=lambda one: sum(one.excess))
     for own, shared, operation in zip(best.planned, by_depth, job.operations, strict=True):
         findings += own.findings + rules.depth_findings(operation, shared, depths_of(job, operation))
-        findings += held_findings(operation, own.held)
+        findings += held_findings(operation, own.asked.held)
     report, trace, found = _report(job, machine, best, part, progress)
     findings += found
     if best.slowed_blocks:
@@ -139,8 +141,7 @@ class _Planned:
     """One operation as it is planned."""
 
     bite: Bite
-    held: float
-    """Share of the bite that passes are held to."""
+    asked: Asked
     findings: list[Finding]
     choice: dict[str, Any]
     swept: list[Swept]
@@ -170,11 +171,11 @@ class _Round:
         return [over_promise(audit, own.bite) for audit, own in zip(self.proved.audits, self.planned, strict=True)]
 
 
-def _round(task: _Task, held: list[float], known: list[_Planned], findings: list[Finding], progress: Progress
+def _round(task: _Task, asked: list[Asked], known: list[_Planned], findings: list[Finding], progress: Progress
            ) -> _Round:  # fmt: skip
-    """Plan, write and prove, passes held to these shares of each bite; the first operations are `known` already."""
+    """Plan as is `asked` for each operation, write and prove; the first operations are `known` already."""
     job = task.job
-    planned = _operations(task, held, known, progress)
+    planned = _operations(task, asked, known, progress)
     moves = task.out.build()
     own = [f for one in planned for f in one.findings]
     if not np.isin(moves.part, (CUT, ENTRY)).any():
@@ -196,7 +197,7 @@ def _clamped(tool: Tool) -> str:
     return f"Cutter {tool.diameter:g} mm, {tool.flutes} flutes, {tool.stickout:g} mm out of its holder{holder}"
 
 
-def _operations(task: _Task, held: list[float], known: list[_Planned], progress: Progress) -> list[_Planned]:
+def _operations(task: _Task, asked: list[Asked], known: list[_Planned], progress: Progress) -> list[_Planned]:
     """All operations planned, those after the `known` ones anew."""
     job, out, count = task.job, task.out, len(task.bites)
     planned = list(known)
@@ -211,14 +212,25 @@ def _operations(task: _Task, held: list[float], known: list[_Planned], progress:
         case = case_for(job, operation)
         before = tuple(swept for one in planned for swept in one.swept)
         step = Step(
-            out, job, operation, case, task.machine, task.travel, LIMITS, tick, before, index < count - 1, held[index]
+            out,
+            job,
+            operation,
+            case,
+            task.machine,
+            task.travel,
+            LIMITS,
+            tick,
+            before,
+            index < count - 1,
+            asked[index].held,
+            asked[index].choose,
         )
         bite, found, choice, swept = by_minutes(step, task.bites[index])
         told = _bite_findings(operation, bite) + found
         told += rules.order_findings(job, operation, bite, task.machine, case.wanted_speed)
         # The yardstick is held beside the path; it is no part of planning it.
         seconds = time.perf_counter() - began - choice["yardstick_seconds"]
-        planned.append(_Planned(bite, held[index], told, choice, swept, seconds, len(out)))
+        planned.append(_Planned(bite, asked[index], told, choice, swept, seconds, len(out)))
     return planned
 
 
@@ -382,6 +394,6 @@ def _row(job: Job, operation: Operation, own: _Planned, audit: Audit, moves: Mov
         "limit_seconds": 60.0 * audit.removed / (1000.0 * bite.best_removal_rate),
         "bite": {k: v for k, v in bite.as_dict().items() if k != "ceilings"},
         "limits": [c.as_dict() for c in bite.ceilings],
-        "held_to": own.held,
+        "held_to": own.asked.held,
         **own.choice,
     }

@@ -166,12 +166,17 @@ def united(shapes: Sequence[BaseGeometry]) -> BaseGeometry:
     On a grid (GRID): what cutters swept one after the other is told by such borders, and without one GEOS may take a
     shape that lies in another for one beside it, or give up.
     """
-    return shapely.union_all(list(shapes), grid_size=GRID)
+    return shapely.union_all([areas_of(shape) for shape in shapes], grid_size=GRID)
 
 
 def less(shape: BaseGeometry, other: BaseGeometry) -> BaseGeometry:
     """What of a shape lies outside another, on the same grid."""
-    return shape.difference(other, grid_size=GRID)
+    return areas_of(shape).difference(areas_of(other), grid_size=GRID)
+
+
+def areas_of(shape: BaseGeometry) -> BaseGeometry:
+    """A shape without lines that a cutter went along once, or where a piece touches its frame: no area."""
+    return shape.buffer(0) if shape.geom_type == "GeometryCollection" else shape
 
 
 def without_seams(shape: BaseGeometry, by: float = ONE_BORDER) -> BaseGeometry:

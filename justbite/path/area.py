@@ -17,6 +17,7 @@ from shapely.geometry.base import BaseGeometry
 from justbite.model.job import Job, Region
 from justbite.model.shapes import (
     GRID,
+    areas_of,
     beside,
     grown,
     job_space,
@@ -215,10 +216,7 @@ def rest_of(area: Area, gone: BaseGeometry, film: float, least: float) -> Area:
         return replace(area, material=NOTHING, holes=(), unfit=())
     # Of what was taken all over the plate, what can matter here.
     about = shapely.box(*area.material.bounds).buffer(film + 1.0, join_style="mitre")
-    gone = gone.intersection(about, grid_size=GRID)
-    if gone.geom_type == "GeometryCollection":
-        # Lines, that a cutter went along once or where a piece touches its frame, are no area.
-        gone = gone.buffer(0)
+    gone = areas_of(areas_of(gone).intersection(about, grid_size=GRID))
     reach = grown(area.locus, area.radius, quad_segs=32)
     inner = grown(area.locus, area.radius - film, quad_segs=32)
     rest = less(less(area.material.intersection(reach), gone), less(grown(gone, film), inner))
@@ -262,6 +260,12 @@ def kept_off(area: Area, high: BaseGeometry) -> Area:
         area, free=free, locus=area.locus.intersection(grown(free, -area.wall, quad_segs=32)),
         material=area.material.difference(high), beyond=area.beyond.union(high),
     )  # fmt: skip
+
+
+def off_walls(area: Area, by: float) -> Area:
+    """The area with its cutter kept off the walls by so many mm more."""
+    wall = area.wall + by
+    return replace(area, wall=wall, locus=grown(area.free, -wall, quad_segs=32)) if by > 0.0 else area
 
 
 def comes_in(area: Area) -> bool:

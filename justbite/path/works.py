@@ -18,7 +18,17 @@ from justbite.model.job import Job, Operation, Region
 from justbite.model.kept import Kept
 from justbite.model.shapes import ONE_BORDER, OVERLAP, SAME, grown, in_the_way, region_shape, uncut_shape, united
 from justbite.model.stock import heights, standing
-from justbite.path.area import NOTHING, Area, comes_to, kept_off, left_beside, make_area, parts_of, rest_of
+from justbite.path.area import (
+    NOTHING,
+    Area,
+    comes_to,
+    kept_off,
+    left_beside,
+    make_area,
+    off_walls,
+    parts_of,
+    rest_of,
+)
 from justbite.path.level import reach_findings
 
 NONE: Mapping[str, BaseGeometry] = MappingProxyType({})
@@ -95,6 +105,9 @@ def level_heights(top: float, bottom: float, step: float, floors: tuple[float, .
 
 THIN_BESIDE = 0.25
 """Of the bite: what is thinner before an open edge is no wall, though it stands higher than the section."""
+OFF_WALLS = 1.0
+"""Of what the tolerance lets stand along walls: so far sections keep off them that begin on a floor that was left. The
+films that stand there are as high as all that was cut before, and weigh as much as the floor that is skimmed."""
 FELT = 0.0085
 """R: how thin a film along a wall may be to be cut all along; of one of 0.006 R passes find but half."""
 
@@ -138,6 +151,8 @@ def works_on(job: Job, operation: Operation, name: str, target: float, limits: L
             own = rest_of(area, _all_of(done), film, max(film, thin, operation.tolerance))
         if not high_beside.is_empty:
             own = kept_off(own, high_beside)
+        if high < top - SAME:
+            own = off_walls(own, OFF_WALLS * own.slack)
         high_beside = high_beside.union(left_beside(own, THIN_BESIDE * target))
         if parts_of(own):
             works.append(Work(own, high, low, tuple(z for z in region.floors if low < z < high)))

@@ -1,7 +1,7 @@
 """What the proof finds too much of is planned again, held to less: until it is right, or the best of all rounds."""
 
 from types import SimpleNamespace
-from typing import Any
+from typing import Any, cast
 from unittest.mock import patch
 
 import numpy as np
@@ -13,8 +13,10 @@ from justbite.model.bite import Bite
 from justbite.model.moves import Moves
 from justbite.model.parse import parse_job
 from justbite.nc.reader import read_program
-from justbite.plan import AGAIN, HELD, Plan, plan
+from justbite.plan import AGAIN, Plan, plan
 from justbite.proof.audit import Audit
+from justbite.rounds import HELD, HELD_SHALLOW, Asked
+from tests.core.test_choice import skimmed
 from tests.core.test_path import job, rectangle
 
 
@@ -114,6 +116,29 @@ class AgainTest(SimpleTestCase):
         self.assertEqual(rows[1]["held_to"], 1.0)
         np.testing.assert_array_equal(moves_of(usual, 1).end, moves_of(made, 1).end)
         self.assertFalse(np.array_equal(moves_of(usual, 0).end, moves_of(made, 0).end))
+
+    def test_a_shallow_bite_that_was_chosen_is_given_up_where_less_of_it_is_too_much(self) -> None:
+        """Beside a wall that a film stands on all the way down, 0.1 mm of floor is no more than that film."""
+        tried: list[float] = []
+
+        def over(audit: Audit, bite: Bite) -> float:
+            tried.append(bite.ap)
+            return 0.5 if bite.ap < 1.0 else 0.0
+
+        with patch.object(planning, "over_promise", over):
+            _, skim = plan(parse_job(skimmed())).report["operations"]
+        self.assertAlmostEqual(min(tried), 0.2)
+        self.assertGreater(skim["bite"]["ap"], 1.0)
+        self.assertEqual((skim["held_to"], len(skim["trials"])), (1.0, 1))
+
+    def test_what_is_asked_for_next(self) -> None:
+        deep, shallow = (cast(Bite, SimpleNamespace(ap=ap)) for ap in (6.0, 0.1))
+        self.assertEqual(Asked().more_careful(deep, deep), Asked(HELD[0]))
+        self.assertEqual(Asked(HELD[0]).more_careful(deep, deep), Asked(HELD[1]))
+        self.assertEqual(Asked(HELD[1]).more_careful(deep, deep), Asked(HELD[1]))
+        self.assertEqual(Asked().more_careful(shallow, deep), Asked(HELD_SHALLOW))
+        self.assertEqual(Asked(HELD_SHALLOW).more_careful(shallow, deep), Asked(choose=False))
+        self.assertEqual(Asked(choose=False).more_careful(deep, deep), Asked(HELD[0], choose=False))
 
     def test_a_bound_each(self) -> None:
         """By how much, told by hand: 1.05 at one place, 1.02 in all but a thousandth."""

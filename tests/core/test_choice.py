@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 from django.test import SimpleTestCase
@@ -62,6 +63,22 @@ class KnownPathTest(SimpleTestCase):
         self.assertIsNone(known_path(out.build(), np.ones(1), self.bite, self.case))
 
 
+def skimmed() -> dict[str, Any]:
+    """A pocket, and an operation that takes 0.2 mm off its floor with the same cutter."""
+    data = job(rectangle(70, 50))
+    data["regions"][0]["bottom"] = -18
+    data["tools"][0].update(diameter=12.0, flute_length=30.0, stickout=45.0)
+    first = {
+        "name": "rough",
+        "regions": ["area"],
+        "tool": 1,
+        "tolerance": 0.02,
+        "allowance": {"wall": 0, "floor": 0.2},
+    }
+    data["operations"] = [first, {**first, "name": "skim", "allowance": {"wall": 0, "floor": 0}}]
+    return data
+
+
 class FloorSkimTest(SimpleTestCase):
     """Of an area cut before a film of its floor is left: the bite that suits its whole depth does not suit that."""
 
@@ -79,18 +96,7 @@ class FloorSkimTest(SimpleTestCase):
         self.assertAlmostEqual(whole.removal_rate, bite.removal_rate, places=9)
 
     def test_a_floor_is_skimmed_with_a_wide_bite(self) -> None:
-        data = job(rectangle(70, 50))
-        data["regions"][0]["bottom"] = -18
-        data["tools"][0].update(diameter=12.0, flute_length=30.0, stickout=45.0)
-        first = {
-            "name": "rough",
-            "regions": ["area"],
-            "tool": 1,
-            "tolerance": 0.02,
-            "allowance": {"wall": 0, "floor": 0.2},
-        }
-        data["operations"] = [first, {**first, "name": "skim", "allowance": {"wall": 0, "floor": 0}}]
-        rough, skim = plan(parse_job(data)).report["operations"]
+        rough, skim = plan(parse_job(skimmed())).report["operations"]
         deep, wide = skim["trials"]
         self.assertGreater(wide["ae"], 2.0 * deep["ae"])
         self.assertLess(wide["seconds"], 0.8 * deep["seconds"])
