@@ -97,12 +97,12 @@ class RestTest(SimpleTestCase):
                 self.assertLess(row["seconds"], 0.3 * rows(made)[0]["seconds"])
 
     def test_no_other_bite_is_kept_for_cutting_nothing(self) -> None:
-        """A film of 0.45 mm in a bore of 27 mm, for a cutter of 20 mm: passes of a wider bite get no hold of it."""
+        """A film of 0.45 mm in a bore of 28 mm, for a cutter of 20 mm: passes of a wider bite get no hold of it."""
         data = two_cutters({"tool": 1, "allowance": {"wall": 0.1, "floor": 0.1}})
         data["tools"][0].update({"diameter": 20.0, "stickout": 60.0})
         data["operations"][0]["allowance"] = {"wall": 0.55, "floor": 0.1}
-        data["regions"][0]["outline"] = [[48.5, 25, 1.0], [21.5, 25, 1.0]]
-        film = math.pi * (13.4**2 - 12.95**2)
+        data["regions"][0]["outline"] = [[49.0, 25, 1.0], [21.0, 25, 1.0]]
+        film = math.pi * (13.9**2 - 13.45**2)
         row = rows(plan(parse_job(data)))[1]
         self.held(row)
         self.assertAlmostEqual(row["removed_mm3"] / 11.9, film, delta=0.05 * film)
