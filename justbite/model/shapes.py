@@ -169,11 +169,6 @@ def united(shapes: Sequence[BaseGeometry]) -> BaseGeometry:
     return shapely.union_all([areas_of(shape) for shape in shapes], grid_size=GRID)
 
 
-def less(shape: BaseGeometry, other: BaseGeometry) -> BaseGeometry:
-    """What of a shape lies outside another, on the same grid."""
-    return areas_of(shape).difference(areas_of(other), grid_size=GRID)
-
-
 def areas_of(shape: BaseGeometry) -> BaseGeometry:
     """A shape without lines that a cutter went along once, or where a piece touches its frame: no area."""
     return shape.buffer(0) if shape.geom_type == "GeometryCollection" else shape

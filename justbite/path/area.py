@@ -16,12 +16,10 @@ from shapely.geometry.base import BaseGeometry
 
 from justbite.model.job import Job, Region
 from justbite.model.shapes import (
-    GRID,
     areas_of,
     beside,
     grown,
     job_space,
-    less,
     mitred,
     region_shape,
     uncut_shape,
@@ -161,7 +159,7 @@ def make_area(job: Job, region: Region, radius: float, allowance: float, snap: f
     material = (shape if deeper.is_empty else shape.union(free.intersection(deeper))).intersection(stock)
     if not gone.is_empty:
         # Borders that are one to the micrometre leave hairs, which would stand in the way of a rapid.
-        material = mitred(mitred(less(material, gone), -HAIR), HAIR).intersection(material)
+        material = mitred(mitred(material.difference(gone), -HAIR), HAIR).intersection(material)
     if not deeper.is_empty:
         # Borders of two areas are one but for their chords, or for what was too narrow for an area of its own: no seam
         # may stay between them that is taken for air.
@@ -216,10 +214,10 @@ def rest_of(area: Area, gone: BaseGeometry, film: float, least: float) -> Area:
         return replace(area, material=NOTHING, holes=(), unfit=())
     # Of what was taken all over the plate, what can matter here.
     about = shapely.box(*area.material.bounds).buffer(film + 1.0, join_style="mitre")
-    gone = areas_of(areas_of(gone).intersection(about, grid_size=GRID))
+    gone = areas_of(areas_of(gone).intersection(about))
     reach = grown(area.locus, area.radius, quad_segs=32)
     inner = grown(area.locus, area.radius - film, quad_segs=32)
-    rest = less(less(area.material.intersection(reach), gone), less(grown(gone, film), inner))
+    rest = area.material.intersection(reach).difference(gone).difference(grown(gone, film).difference(inner))
     pieces = shapely.get_parts(rest)
     thin = [p.buffer(-0.5 * least).is_empty for p in pieces]
     little = rest.area < MOST_LEFT * area.material.area and rest.buffer(-1.5 * least).is_empty
@@ -230,7 +228,7 @@ def rest_of(area: Area, gone: BaseGeometry, film: float, least: float) -> Area:
     walls = area.material.difference(reach)
     worth = shapely.union_all([p for p, out in zip(pieces, thin, strict=True) if not out])
     # Nor between what is in reach and what is not: the field takes a seam for air, and what stands before it for cut.
-    rest = without_seams(shapely.union_all([worth, less(walls, gone)]), SEAM).difference(crumbs)
+    rest = without_seams(shapely.union_all([worth, walls.difference(gone)]), SEAM).difference(crumbs)
     return replace(area, material=rest, holes=(), drilled=NOTHING, unfit=())
 
 

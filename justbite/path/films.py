@@ -58,13 +58,15 @@ def _films(work: Clearing, area: Area, ring: Points) -> list[_Film]:
     along = np.roll(ring, -1, axis=0) - np.roll(ring, 1, axis=0)
     size = np.maximum(np.hypot(*along.T), 1e-12)
     to_wall = np.column_stack([along[:, 1], -along[:, 0]]) / size[:, None]
-    thick = np.asarray(_read_at(plane.cleared, *plane.frame, ring + plane.radius * to_wall)) - area.slack
+    wall = ring + plane.radius * to_wall
+    thick = np.asarray(_read_at(plane.cleared, *plane.frame, wall)) - area.slack
     stands = thick > SURE * plane.radius
     before = ring + (1.0 - INSIDE) * plane.radius * to_wall
     stands[stands] = shapely.contains_xy(area.material, before[stands])
     if not stands.any():
         return []
-    area_of = np.where(stands, thick * 0.5 * size, 0.0)
+    # By the wall's own length: in a bore it is a good deal longer than the way of the centre.
+    area_of = np.where(stands, thick * 0.5 * np.hypot(*(np.roll(wall, -1, axis=0) - np.roll(wall, 1, axis=0)).T), 0.0)
     if stands.all():
         return [_Film(ring, 0, len(ring), float(area_of.sum()))]
     more = round(CLEAR_WIPE / WIPE_STEP)

@@ -12,7 +12,7 @@ from shapely.geometry.base import BaseGeometry
 
 from justbite.field.grid import Field, Grid
 from justbite.field.outline import below_zero
-from justbite.model.shapes import grown, less, united
+from justbite.model.shapes import grown, united
 from justbite.path.fronts import Points
 from justbite.path.lines import filled
 
@@ -36,7 +36,7 @@ def swept_by(cleared: Field, grid: Grid, material: BaseGeometry, radius: float, 
     runs = _beside(zone, ways, radius)
     exact = united(shapely.intersection(shapely.buffer(runs, radius, quad_segs=ROUND), zone))
     # What was clear before anything was cut is no material.
-    return united([less(told, zone.intersection(material)), exact])
+    return united([told.difference(zone.intersection(material)), exact])
 
 
 def _beside(zone: BaseGeometry, ways: Sequence[Points], reach: float) -> list[BaseGeometry]:
