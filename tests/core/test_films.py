@@ -40,8 +40,8 @@ class FilmTest(SimpleTestCase):
         return work
 
     def test_how_much_stands_is_told_to_micrometres(self) -> None:
-        """What the cutter comes to of a rectangle is its locus moved out by R. Of one moved in by d it is less by d times
-        the way round it, 60 and 40 mm less two radii and two times 0.006 mm, both twice, and by 8 R d at corners."""
+        """What the cutter comes to of a rectangle is its locus moved out by R. Of one moved in by d that is less by d
+        times the way round it, 60 and 40 mm less two radii and two times 0.006 mm, both twice, and 8 R d at corners."""
         around = 2 * (50.0 + 30.0 - 4 * 0.006) + 8 * RADIUS
         for off in (0.01, 0.03, 0.06):
             work = self.cut(off, self.area)
