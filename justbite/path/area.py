@@ -20,6 +20,7 @@ from justbite.model.shapes import (
     beside,
     grown,
     job_space,
+    less,
     mitred,
     region_shape,
     uncut_shape,
@@ -159,7 +160,7 @@ def make_area(job: Job, region: Region, radius: float, allowance: float, snap: f
     material = (shape if deeper.is_empty else shape.union(free.intersection(deeper))).intersection(stock)
     if not gone.is_empty:
         # Borders that are one to the micrometre leave hairs, which would stand in the way of a rapid.
-        material = mitred(mitred(material.difference(gone), -HAIR), HAIR).intersection(material)
+        material = mitred(mitred(less(material, gone), -HAIR), HAIR).intersection(material)
     if not deeper.is_empty:
         # Borders of two areas are one but for their chords, or for what was too narrow for an area of its own: no seam
         # may stay between them that is taken for air.
@@ -217,7 +218,7 @@ def rest_of(area: Area, gone: BaseGeometry, film: float, least: float) -> Area:
     gone = areas_of(areas_of(gone).intersection(about))
     reach = grown(area.locus, area.radius, quad_segs=32)
     inner = grown(area.locus, area.radius - film, quad_segs=32)
-    rest = area.material.intersection(reach).difference(gone).difference(grown(gone, film).difference(inner))
+    rest = less(area.material.intersection(reach), gone).difference(grown(gone, film).difference(inner))
     pieces = shapely.get_parts(rest)
     thin = [p.buffer(-0.5 * least).is_empty for p in pieces]
     little = rest.area < MOST_LEFT * area.material.area and rest.buffer(-1.5 * least).is_empty
@@ -228,7 +229,7 @@ def rest_of(area: Area, gone: BaseGeometry, film: float, least: float) -> Area:
     walls = area.material.difference(reach)
     worth = shapely.union_all([p for p, out in zip(pieces, thin, strict=True) if not out])
     # Nor between what is in reach and what is not: the field takes a seam for air, and what stands before it for cut.
-    rest = without_seams(shapely.union_all([worth, walls.difference(gone)]), SEAM).difference(crumbs)
+    rest = without_seams(shapely.union_all([worth, less(walls, gone)]), SEAM).difference(crumbs)
     return replace(area, material=rest, holes=(), drilled=NOTHING, unfit=())
 
 
