@@ -15,13 +15,15 @@ from scipy import ndimage
 from justbite.field.grid import Field, read
 from justbite.path.area import Area
 from justbite.path.clearing import MOST_GRAZED, Clearing
-from justbite.path.fronts import SWEEPS, Front, Points
+from justbite.path.fronts import SWEEPS, Flood, Front, Points
 from justbite.path.rim import CLEAR_WIPE, WIPE_STEP, runs_of
 
 MOST_FILM = 0.0006
 """Share of what the cutter comes to that may stand as films along its walls."""
 SURE = 0.0005
 """R: about as exactly as the field tells what stands at a wall."""
+BEGINS = 6
+"""Places along a film that a way to it is looked for."""
 INSIDE = 0.003
 """R before a wall that is looked at, to tell whether there is material."""
 
@@ -97,14 +99,22 @@ def _cut(work: Clearing, film: _Film, x: float, y: float, tick: Callable[[float]
     if _is_whole(film):
         first = int(np.argmin(np.hypot(*(film.ring - (x, y)).T)))
         last = first + len(film.ring)
-    run = work.wipes.rim.eased(film.ring, first, last, 0.0)
-    line = np.array([[x, y], run[0]])
-    # Along a wall the field reads too little room for a link that is known to be free by the border itself.
-    link = work.ways.link_along(line, MOST_GRAZED) if work.wipes.rim.free(line) else None
-    if link is not None:
-        return work.cut_along(link, run, 0.0, tick)
     sweep, front = SWEEPS[-1], Front((0.0, 0.0, 0.0), -1, np.zeros(6), np.inf)
-    return work.wipe_run(x, y, run, front, work.ways.flood(x, y, sweep, np.inf), sweep, tick, 0.0)
+    flood: Flood | None = None
+    # Where no way leads to its beginning some lead to it farther on.
+    for begin in range(first, last - more, max(1, (last - first) // BEGINS)):
+        run = work.wipes.rim.eased(film.ring, begin, last, 0.0)
+        line = np.array([[x, y], run[0]])
+        # Along a wall the field reads too little room for a link that is known to be free by the border itself.
+        link = work.ways.link_along(line, MOST_GRAZED) if work.wipes.rim.free(line) else None
+        if link is None:
+            flood = flood or work.ways.flood(x, y, sweep, np.inf)
+            end = work.wipe_run(x, y, run, front, flood, sweep, tick, 0.0)
+        else:
+            end = work.cut_along(link, run, 0.0, tick)
+        if end is not None:
+            return end
+    return None
 
 
 @njit(cache=True, nogil=True)
