@@ -212,19 +212,9 @@ def _operations(task: _Task, asked: list[Asked], known: list[_Planned], progress
         case = case_for(job, operation)
         before = tuple(swept for one in planned for swept in one.swept)
         step = Step(
-            out,
-            job,
-            operation,
-            case,
-            task.machine,
-            task.travel,
-            LIMITS,
-            tick,
-            before,
-            index < count - 1,
-            asked[index].held,
-            asked[index].choose,
-        )
+            out, job, operation, case, task.machine, task.travel, LIMITS, tick, before, index < count - 1,
+            asked[index].held, asked[index].choose,
+        )  # fmt: skip
         bite, found, choice, swept = by_minutes(step, task.bites[index])
         told = _bite_findings(operation, bite) + found
         told += rules.order_findings(job, operation, bite, task.machine, case.wanted_speed)

@@ -26,6 +26,8 @@ class Asked:
 
     def more_careful(self, taken: Bite, weighed: Bite) -> "Asked":
         """How to plan it again, when it was planned so and took `taken`; the same where nothing is left to try."""
+        if self.choose and self.held <= HELD_SHALLOW:
+            return Asked(choose=False)
         if self.choose and taken.ap < SHALLOW * weighed.ap:
-            return replace(self, held=HELD_SHALLOW) if self.held > HELD_SHALLOW else Asked(choose=False)
+            return replace(self, held=HELD_SHALLOW)
         return replace(self, held=next((share for share in HELD if share < self.held), self.held))

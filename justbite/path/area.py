@@ -262,9 +262,10 @@ def kept_off(area: Area, high: BaseGeometry) -> Area:
 
 
 def off_walls(area: Area, by: float) -> Area:
-    """The area with its cutter kept off the walls by so many mm more."""
+    """The area with its cutter kept off the walls by so many mm more, of what the tolerance lets stand there."""
     wall = area.wall + by
-    return replace(area, wall=wall, locus=grown(area.free, -wall, quad_segs=32)) if by > 0.0 else area
+    locus = grown(area.free, -wall, quad_segs=32)
+    return replace(area, wall=wall, locus=locus, slack=area.slack - by) if by > 0.0 else area
 
 
 def comes_in(area: Area) -> bool:

@@ -8,7 +8,7 @@ import shapely
 from django.test import SimpleTestCase
 
 from justbite.model.parse import parse_job
-from justbite.path.area import Area, make_area, parts_of
+from justbite.path.area import Area, make_area, off_walls, parts_of
 from justbite.path.clearing import Clearing
 from justbite.path.films import _films, along_films
 from justbite.path.level import ground_of
@@ -66,6 +66,14 @@ class FilmTest(SimpleTestCase):
             work = self.cut(off, area)
             films = [film for border in work.wipes.rim.rings for film in _films(work, area, border)]
             self.assertAlmostEqual(sum(f.size for f in films), walls * off, delta=0.04 * walls * off)
+
+    def test_of_what_tolerance_lets_stand_nothing_is_let_twice(self) -> None:
+        """0.02 mm, all of which the cutter keeps off the wall on the floor that was left: its films count whole."""
+        loose = replace(self.area, slack=0.02)
+        off = off_walls(loose, 0.02)
+        self.assertAlmostEqual(off.slack, 0.0)
+        self.assertAlmostEqual(shapely.hausdorff_distance(off.locus, loose.locus), 0.02 * np.sqrt(2.0))
+        self.assertIs(off_walls(loose, 0.0), loose)
 
     def test_beside_air_there_is_no_film(self) -> None:
         bare = replace(self.area, material=shapely.box(-1, -1, 30, 41).intersection(self.area.material))
