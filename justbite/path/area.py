@@ -261,11 +261,12 @@ def kept_off(area: Area, high: BaseGeometry) -> Area:
     )  # fmt: skip
 
 
-def off_walls(area: Area, by: float) -> Area:
-    """The area with its cutter kept off the walls by so many mm more, of what the tolerance lets stand there."""
-    wall = area.wall + by
-    locus = grown(area.free, -wall, quad_segs=32)
-    return replace(area, wall=wall, locus=locus, slack=area.slack - by) if by > 0.0 else area
+def off_walls(area: Area) -> Area:
+    """The area with its cutter kept off the walls by all that the tolerance lets stand there."""
+    if area.slack <= 0.0:
+        return area
+    wall = area.wall + area.slack
+    return replace(area, wall=wall, locus=grown(area.free, -wall, quad_segs=32), slack=0.0)
 
 
 def comes_in(area: Area) -> bool:

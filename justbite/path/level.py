@@ -269,8 +269,9 @@ def _clear_from(work: Clearing, area: Area, part: Polygon, entry: Entry, share: 
     x, y = (float(v) for v in entry.points[-1])
     # Through a slot that an earlier cutter went along, so does this one.
     by_walls = entry.kind == "outside" and entry.along and not entry.before
-    middle = Middle(middle_lines(part, area.radius), area.radius) if by_walls else None
-    if middle is not None and middle.lines:
+    lines = middle_lines(part, area.radius) if by_walls else ()
+    middle = Middle(lines, area.radius) if lines else None
+    if middle is not None:
         x, y = along_walls(work, x, y, middle, share, at_last=False)
     other_end = None
     if entry.kind == "ramp" and not entry.before and not np.allclose(entry.points[0], entry.points[-1]):
@@ -279,7 +280,7 @@ def _clear_from(work: Clearing, area: Area, part: Polygon, entry: Entry, share: 
     work.run(x, y, entry.heading, share, other_end)
     if is_narrow(part, area.radius) and entry.before and work.pieces:
         along_walls(work, *work.here(), Middle.of(entry.before, area.radius), share)
-    elif middle is not None and middle.lines:
+    elif middle is not None:
         along_walls(work, *(work.here() if work.pieces else (x, y)), middle, share)
     return PartPath(entry, tuple(work.pieces))
 

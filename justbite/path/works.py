@@ -105,9 +105,6 @@ def level_heights(top: float, bottom: float, step: float, floors: tuple[float, .
 
 THIN_BESIDE = 0.25
 """Of the bite: what is thinner before an open edge is no wall, though it stands higher than the section."""
-OFF_WALLS = 1.0
-"""Of what the tolerance lets stand along walls: so far sections keep off them that begin on a floor that was left. The
-films that stand there are as high as all that was cut before, and weigh as much as the floor that is skimmed."""
 FELT = 0.0085
 """R: how thin a film along a wall may be to be cut all along; of one of 0.006 R passes find but half."""
 
@@ -152,7 +149,8 @@ def works_on(job: Job, operation: Operation, name: str, target: float, limits: L
         if not high_beside.is_empty:
             own = kept_off(own, high_beside)
         if high < top - SAME:
-            own = off_walls(own, OFF_WALLS * own.slack)
+            # Films on walls are as high as all that was cut before, and weigh as much as the floor that is skimmed.
+            own = off_walls(own)
         high_beside = high_beside.union(left_beside(own, THIN_BESIDE * target))
         if parts_of(own):
             works.append(Work(own, high, low, tuple(z for z in region.floors if low < z < high)))
