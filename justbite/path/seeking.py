@@ -1,5 +1,6 @@
 """Where the next pass starts: fronts about a place, each walked back to its upstream end."""
 
+import math
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -21,6 +22,10 @@ LINK_PACE = 4.0
 """Feed of links over that of cuts, by which directions are weighed against each other."""
 START_THICK = 0.05
 """How thick what stands about a start may be, over the target."""
+GAP, ASIDE = 0.6, 1.25
+"""R: from a gap on that is so long, where a cutter is clear all round, a front goes on as another one, as passes end there
+too; and how far what a walk meets first is from where it began, if that is such a gap: no turn towards the material leads
+so far about."""
 
 
 @dataclass
@@ -83,7 +88,7 @@ class Seeker:
     def upstream(self, candidate: Points, sweep: Sweep, side: int = 1) -> tuple[Start, Points]:
         """The end of the front at a contact where a pass begins, with its heading; and the walk there.
 
-        `side` 1: the upstream end; -1: the other, for a pass in the other direction.
+        `side` 1: the upstream end; -1: the other, for a pass in the other direction. The walk ends there too.
         """
         cx, cy, fx, fy = (float(v) for v in candidate[:4])
         mx, my = material_side(self.plane.cleared, *self.plane.frame, cx, cy, self.plane.radius, self.plane.skin)
@@ -100,19 +105,27 @@ class Seeker:
             k = self._behind(path, depth, sweep.fade * self.plane.target)
             if k > 0:
                 back = path[k] - path[k - 1]
-                return (float(path[k, 0]), float(path[k, 1]), float(np.arctan2(-back[1], -back[0]))), path
+                return (float(path[k, 0]), float(path[k, 1]), float(np.arctan2(-back[1], -back[0]))), path[: k + 1]
         return (fx, fy, forward), here
 
     def _behind(self, path: Points, depth: NDArray[np.float64], fade: float) -> int:
-        """Where a walk back along a front has left it: the first place clear all round; 0 if none."""
+        """Where a walk back along a front has left it: the first place clear all round; 0 if none.
+
+        Beyond a gap it is on another one: from the strip along one side of a block round its corner to the next one.
+        """
+        plane, thin = self.plane, START_THICK * self.plane.target
         touching = np.nonzero(depth >= fade)[0]
-        first = int(touching[-1]) if len(touching) else 0
-        plane = self.plane
-        return int(
-            first_clear(
-                plane.cleared, *plane.frame, path, max(1, first), plane.radius, START_THICK * plane.target
-            )
-        )  # fmt: skip
+        bounds = np.concatenate([[0], touching, [len(path)]])
+        gaps = np.diff(bounds) * WALK_STEP > GAP
+        if len(touching):
+            gaps[0] = math.dist(path[touching[0]], path[0]) > ASIDE * self.plane.radius
+        gaps[-1] = True
+        for k in np.nonzero(gaps)[0]:
+            first, last = max(1, int(bounds[k])), int(bounds[k + 1])
+            clear = int(first_clear(plane.cleared, *plane.frame, path[:last], first, plane.radius, thin))
+            if clear > 0:
+                return clear
+        return 0
 
     def _dear(self, front: Front) -> float:
         """What fronts are chosen by: the way to them, or in both directions the time for what they take."""

@@ -163,7 +163,8 @@ class Ways:
                 if gone >= WINDOW * self.plane.radius:
                     return np.array(rows).reshape(-1, 3)
                 span = math.dist(points[k], points[k - 1])
-                if load is not None and load[k] > 0.0:
+                # A link that begins where a cut ends has a point twice.
+                if load is not None and load[k] > 0.0 and span > 0.0:
                     rows.append((gone, load[k] * span, span))
                 gone += span
         return np.array(rows).reshape(-1, 3)

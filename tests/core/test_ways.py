@@ -144,6 +144,8 @@ class LinkTest(SimpleTestCase):
         ways = over(box(-60, -60, 60, 0), box(-60, -60, 60, 60))
         np.testing.assert_allclose(ways.lately([cut, link]), [[0.0, 0.1, 0.5], [0.5, 1.5, 1.0]])
         np.testing.assert_allclose(ways.lately([cut, plain]), [[0.5, 1.5, 1.0]])
+        twice = Piece("link", np.array([[1.0, 0.0], [1.0, 0.0], [1.0, 0.5]]), np.zeros(3), load=np.array([0.0, 0.2, 0.2]))
+        np.testing.assert_allclose(ways.lately([cut, twice]), [[0.0, 0.1, 0.5], [0.5, 1.5, 1.0]])
         self.assertEqual(ways.lately([]).shape, (0, 3))
 
     def test_none_leads_through_what_stands(self) -> None:
@@ -179,6 +181,21 @@ class SeekTest(SimpleTestCase):
         self.assertLess(float(flood.contacts[0, 1]), 0.0)
         self.assertEqual([f.way for f in fronts], sorted(f.way for f in fronts))
         self.assertGreater(fronts[0].start[1], 0.0)
+
+    def test_strips_along_two_sides_of_a_block_are_two_fronts(self) -> None:
+        """Round the block's corner nothing is left: a pass ends there, and on the next side another begins."""
+        block = box(-20, -15, 20, 15)
+        within = box(-60, -60, 60, 60).difference(block)
+        ways = over(within.difference(box(-15, 15, 15, 16.5)).difference(box(20, -10, 21.5, 10)), within)
+        seeker = Seeker(ways.plane, ways, within.length)
+        # At the end of the strip above.
+        _, fronts = seeker.fronts(19.0, 20.1, SWEEPS[0])
+        begins = [front.start[:2] for front in fronts]
+        # R from a strip's corner; the strip that ends here begins a whole side back.
+        for start, corner in zip(begins[:2], ((21.5, 10.0), (-15.0, 16.5)), strict=True):
+            self.assertAlmostEqual(math.dist(start, corner), RADIUS, delta=1.0)
+        self.assertLess(fronts[0].way, 13.0)
+        self.assertGreater(fronts[1].way, 30.0)
 
 
 class BesideTest(SimpleTestCase):
