@@ -23,9 +23,8 @@ LINK_PACE = 4.0
 START_THICK = 0.05
 """How thick what stands about a start may be, over the target."""
 GAP, ASIDE = 0.6, 1.25
-"""R: from a gap on that is so long, where a cutter is clear all round, a front goes on as another one, as passes end there
-too; and how far what a walk meets first is from where it began, if that is such a gap: no turn towards the material leads
-so far about."""
+"""R: beyond a gap that is so long, and clear all round, what stands is another front, since passes end there too; and
+how far what a walk meets first is from where it began, if that is such a gap: no turn towards the material leads so far."""
 
 
 @dataclass

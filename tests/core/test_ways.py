@@ -144,7 +144,8 @@ class LinkTest(SimpleTestCase):
         ways = over(box(-60, -60, 60, 0), box(-60, -60, 60, 60))
         np.testing.assert_allclose(ways.lately([cut, link]), [[0.0, 0.1, 0.5], [0.5, 1.5, 1.0]])
         np.testing.assert_allclose(ways.lately([cut, plain]), [[0.5, 1.5, 1.0]])
-        twice = Piece("link", np.array([[1.0, 0.0], [1.0, 0.0], [1.0, 0.5]]), np.zeros(3), load=np.array([0.0, 0.2, 0.2]))
+        run, load = np.array([[1.0, 0.0], [1.0, 0.0], [1.0, 0.5]]), np.array([0.0, 0.2, 0.2])
+        twice = Piece("link", run, np.zeros(3), load=load)
         np.testing.assert_allclose(ways.lately([cut, twice]), [[0.0, 0.1, 0.5], [0.5, 1.5, 1.0]])
         self.assertEqual(ways.lately([]).shape, (0, 3))
 
