@@ -17,11 +17,12 @@ from justbite.choice import Trial, known_path, path_seconds, promising
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Machine, Operation
-from justbite.model.moves import Moves
+from justbite.model.moves import LINK, POSITION, Moves
 from justbite.path.blocks import MovesBuilder
 from justbite.path.program import FeedLaw
 from justbite.path.rough import Bears, Roughed, add_operation
 from justbite.path.works import Limits, Swept, sections_cut
+from justbite.way_back import BACK, promised, way_back_finding, worth
 from justbite.yardstick import plain_seconds
 
 Progress = Callable[[float, str], None]
@@ -86,7 +87,7 @@ def by_minutes(step: Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str, A
     out, mark = step.out, len(step.out)
     points = out.points
     pinned = step.case.ae is not None and step.case.ap is not None
-    made = step.add(bite, 0.0, 1.0 if pinned else 0.5)
+    made = step.add(bite, 0.0, 0.7 if pinned else 0.4)
     moves, seconds = step.measured(mark)
     known = known_path(moves, seconds, bite, step.case, sections_cut(made.works))
     points = out.points - points
@@ -100,19 +101,39 @@ def by_minutes(step: Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str, A
     yardstick = time.perf_counter() - began
     if other is not None:
         kept, before = out.taken_back(mark), out.points
-        another = step.add(other, 0.5, 1.0)
-        _, again = step.measured(mark)
+        another = step.add(other, 0.4, 0.7)
+        moves_then, again = step.measured(mark)
         trials.append(Trial(other.ae, other.steps, float(again.sum())))
         chosen = trials[1].seconds < trials[0].seconds and another.left < made.left + LEAVES
         if chosen:
             bite, made, points = other, another, out.points - before
+            moves, seconds = moves_then, again
         else:
             out.put_back(mark, kept)
     # One that was not chosen by what was cut is not told by it either.
     told = replace(known, choose=chosen, areas=known.areas if chosen else ())
     if not chosen:
         bite = solver.told(step.case, bite, told)
-    return bite, made.findings, _choice(trials, told, plain, yardstick, points, len(out) - mark), made.swept
+    found = made.findings + _way_back(step, bite, made, moves, seconds, mark)
+    return bite, found, _choice(trials, told, plain, yardstick, points, len(out) - mark), made.swept
+
+
+def _way_back(step: Step, bite: Bite, made: Roughed, moves: Moves, seconds: np.ndarray, mark: int) -> list[Finding]:
+    """Whether the operation, whose `moves` from row `mark` on take so many `seconds`, would be done sooner if it cut on
+    the way back too: planned so where that promises enough, and taken back."""
+    whole = float(seconds.sum())
+    if step.operation.conventional > 0.0 or promised(moves.part, seconds) < worth(whole):
+        return []
+    kept = step.out.taken_back(mark)
+    both = replace(step, operation=step.operation.model_copy(update={"conventional": BACK}))
+    another = both.add(bite, 0.7, 1.0)
+    _, again = both.measured(mark)
+    step.out.put_back(mark, kept)
+    if another.left >= made.left + LEAVES:
+        return []
+    ways = float(seconds[(moves.part == LINK) | (moves.part == POSITION)].sum())
+    told = way_back_finding(step.operation.name, ways, whole, float(again.sum()))
+    return [] if told is None else [told]
 
 
 def _choice(trials: list[Trial], path: KnownPath | None, plain: float | None, yardstick: float, points: int,

@@ -50,6 +50,7 @@ CODES: dict[str, tuple[str, str]] = {
     "rule.pre-drill": ("note", "Have it drilled before, and say so; then plan anew."),
     "rule.return-feed": ("note", "Take the pin off the return feed, or give it more than the cutting feed."),
     "rule.by-depth": ("note", "Share its areas out by depth."),
+    "rule.way-back": ("note", "Let it, if the machine has no play and the work bears conventional cuts."),
     "rule.shank": ("note", "Take a cutter whose shank is ground back, or one with longer flutes."),
     "rule.curves": ("note", "A larger bite makes wider curves; a stiffer machine holds them quicker."),
     "proof.thick-chip": (

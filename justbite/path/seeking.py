@@ -24,7 +24,8 @@ START_THICK = 0.05
 """How thick what stands about a start may be, over the target."""
 GAP, ASIDE = 0.6, 1.25
 """R: beyond a gap that is so long, and clear all round, what stands is another front, since passes end there too; and
-how far what a walk meets first is from where it began, if that is such a gap: no turn towards the material leads so far."""
+how far off its beginning a walk first meets something, if that is such a gap: no curve towards the material leads
+there."""
 
 
 @dataclass

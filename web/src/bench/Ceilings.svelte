@@ -3,8 +3,8 @@
   import { number } from '../format';
   import type { Ceiling, Finding } from '../types';
   import type { BenchState } from './bench.svelte';
-  import { BY_DEPTH, DRILL, gathered } from './findings';
-  import { withHole } from './rest';
+  import { BY_DEPTH, DRILL, WAY_BACK, gathered } from './findings';
+  import { withCutsBack, withHole } from './rest';
   import TurnTrace from './TurnTrace.svelte';
 
   let { bench }: { bench: BenchState } = $props();
@@ -88,6 +88,10 @@
           {:else if f.code === DRILL && bench.plan?.fresh}
             <button class="own" onclick={() => void bench.changeRegion(f.area, (r) => withHole(r, f))}>
               It will be drilled
+            </button>
+          {:else if f.code === WAY_BACK && bench.plan?.fresh}
+            <button class="own" onclick={() => void bench.change((d) => d && withCutsBack(d, f))}>
+              Cut on the way back too
             </button>
           {/if}
         </li>

@@ -1,12 +1,14 @@
 /** Findings that say the same of several places, as one; what saves minutes at a press before other notes. */
 import type { Finding } from '../types';
 
-/** Areas that would be cut sooner in operations by depth, and sooner if a hole were drilled. */
+/** Areas that would be cut sooner in operations by depth, if a hole were drilled, or with cuts on the way back. */
 export const BY_DEPTH = 'rule.by-depth';
 export const DRILL = 'rule.pre-drill';
+export const WAY_BACK = 'rule.way-back';
+const SOONER = [BY_DEPTH, DRILL, WAY_BACK];
 
 const GRAVE: Record<string, number> = { error: 0, warning: 1, note: 3 };
-const rank = (f: Finding) => (f.code === BY_DEPTH || f.code === DRILL ? 2 : (GRAVE[f.severity] ?? 3));
+const rank = (f: Finding) => (SOONER.includes(f.code) ? 2 : (GRAVE[f.severity] ?? 3));
 
 /**
  * The gravest first, else in their order, each with a key of its own: those with a place that say the same word for

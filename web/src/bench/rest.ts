@@ -1,4 +1,4 @@
-/** Operations made from one that is there: for what its cutter leaves; and taken out again. */
+/** Operations made from one that is there, changed as a finding tells, and taken out again. */
 import { ROUGHERS, toolFrom } from '../stores';
 import type { Finding, JobDocument, Operation, Region, StoreEntry, Tool } from '../types';
 
@@ -43,6 +43,15 @@ export function withHole(region: Region, finding: Finding): Region {
   const { x, y, z, size } = finding;
   if (x === null || y === null || !size) return region;
   return { ...region, drilled: [...(region.drilled ?? []), { at: [x, y], diameter: size, bottom: z }] };
+}
+
+/** The job with cuts on the way back in the operation that a finding tells of. */
+export function withCutsBack(document: JobDocument, finding: Finding): JobDocument {
+  const conventional = finding.size ?? 0;
+  return {
+    ...document,
+    operations: document.operations.map((o) => (o.name === finding.operation ? { ...o, conventional } : o)),
+  };
 }
 
 /** The job without the operation at `at`. */

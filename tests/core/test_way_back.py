@@ -1,0 +1,74 @@
+"""What cutting on the way back too would save: told from a plan of it, where a sum of the ways promises enough."""
+
+import re
+from typing import Any
+from unittest.mock import patch
+
+import numpy as np
+from django.test import SimpleTestCase
+
+from justbite.model.moves import CUT, ENTRY, LINK, POSITION
+from justbite.model.parse import parse_job
+from justbite.plan import Plan, plan
+from justbite.way_back import promised, way_back_finding
+from tests.core.test_path import job, rectangle
+
+PARTS = np.array([POSITION, ENTRY, CUT, LINK, LINK, CUT, LINK, CUT, POSITION], dtype=np.uint8)
+
+
+class PromiseTest(SimpleTestCase):
+    def test_of_each_way_what_the_thinner_bite_does_not_cost(self) -> None:
+        """Passes of 4 s, ways back of 3 s: as much as two of them take is taken in 4 x 4 / 1.6 s, not in 14."""
+        seconds = np.array([9.0, 9.0, 4.0, 2.0, 1.0, 4.0, 3.0, 4.0, 9.0])
+        self.assertAlmostEqual(promised(PARTS, seconds, 0.6), 14.0 - 16.0 / 1.6)
+        self.assertAlmostEqual(promised(PARTS, seconds, 1.0), 6.0)
+
+    def test_long_passes_with_short_ways_promise_nothing(self) -> None:
+        seconds = np.array([9.0, 9.0, 40.0, 2.0, 1.0, 40.0, 3.0, 4.0, 9.0])
+        self.assertEqual(promised(PARTS, seconds, 0.6), 0.0)
+        self.assertEqual(promised(PARTS[:3], seconds[:3]), 0.0)
+        self.assertEqual(promised(PARTS[:0], seconds[:0]), 0.0)
+
+    def test_little_is_not_told(self) -> None:
+        self.assertIsNone(way_back_finding("rough", 30.0, 100.0, 97.1))
+        self.assertIsNone(way_back_finding("rough", 3.0, 10.0, 8.1))
+        told = way_back_finding("rough", 30.0, 100.0, 96.9)
+        assert told is not None
+        self.assertIn("30 s of the 100", told.sentence)
+        self.assertIn("3 s sooner", told.sentence)
+        self.assertEqual((told.code, told.operation, told.size), ("rule.way-back", "rough", 0.6))
+
+
+class ToldTest(SimpleTestCase):
+    """A corner that is open on two sides: each pass goes from one open side to the other, and back without a cut."""
+
+    def planned(self, **operation: Any) -> Plan:
+        data = job(rectangle(40, 40), ae=0.6, open_edges=[0, 1])
+        data["machine"], data["material"] = "slow-giant", "alloy-steel"
+        data["operations"][0] |= operation
+        return plan(parse_job(data))
+
+    def told(self, made: Plan) -> list[dict[str, Any]]:
+        return [w for w in made.report["warnings"] if w["code"] == "rule.way-back"]
+
+    def test_what_is_told_is_what_it_then_takes(self) -> None:
+        before = self.planned()
+        (told,) = self.told(before)
+        after = self.planned(conventional=told["size"])
+        self.assertEqual(self.told(after), [])
+        row = before.report["operations"][0]
+        ways, whole, gain = map(int, re.findall(r"(\d+) s of the (\d+) .* (\d+) s sooner", told["sentence"])[0])
+        self.assertAlmostEqual(whole, row["seconds"], delta=1.0)
+        self.assertAlmostEqual(ways, row["link_seconds"], delta=1.0)
+        self.assertAlmostEqual(gain, row["seconds"] - after.report["operations"][0]["seconds"], delta=1.0)
+        self.assertLessEqual(after.report["operations"][0]["max_over_target"], 1.05)
+
+    def test_the_path_that_is_handed_out_is_not_touched_by_it(self) -> None:
+        told = self.planned()
+        with patch("justbite.by_minutes.promised", return_value=0.0):
+            untold = self.planned()
+        self.assertEqual(self.told(untold), [])
+        self.assertEqual(told.program, untold.program)
+
+    def test_a_pocket_that_is_cleared_in_a_spiral_is_told_nothing(self) -> None:
+        self.assertEqual(self.told(plan(parse_job(job(rectangle(60, 60))))), [])
