@@ -9,7 +9,7 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.settings")
 
 from playwright.sync_api import Page, expect, sync_playwright
 
-from tests.browser.test_story import FLAGS, PLANNED, ROOT, served
+from tests.browser.app import FLAGS, PLANNED, ROOT, served
 
 OUT = Path(__file__).parent / "screenshots"
 

@@ -7,7 +7,7 @@ from django.test import SimpleTestCase
 from playwright.sync_api import Page, expect, sync_playwright
 
 from justbite.bench import job_of
-from tests.browser.test_story import FLAGS, READ, served
+from tests.browser.app import FLAGS, READ, served
 
 LARGE = 600_000
 """Milliseconds that 600 x 400 mm may take here, proof included: about 70 s on an idle machine of two cores."""

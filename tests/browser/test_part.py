@@ -5,7 +5,7 @@ from pathlib import Path
 from django.test import SimpleTestCase
 from playwright.sync_api import Page, TimeoutError, expect, sync_playwright
 
-from tests.browser.test_story import FLAGS, PLANNED, READ, served
+from tests.browser.app import FLAGS, PLANNED, READ, served
 
 ROOT = Path(__file__).parents[2]
 PARTS = ROOT / "demo" / "parts"

@@ -1,18 +1,11 @@
 """The user's story through the real screens, in a real browser; the download goes to the proof."""
 
 import json
-import os
 import re
-import subprocess
-import sys
-import tempfile
 import time
 import urllib.request
-from collections.abc import Iterator
-from contextlib import contextmanager
 from functools import partial
 from pathlib import Path
-from typing import Any
 
 from django.test import SimpleTestCase
 from playwright.sync_api import Locator, Page, Response, Route, expect, sync_playwright
@@ -22,38 +15,8 @@ from justbite.nc.reader import read_program
 from justbite.proof.audit import audit_operation, renumbered
 from justbite.proof.running import ProofSettings
 from justbite.proof.stockmap import Stock
-from tests.core.test_faced import face_over_pocket
-from tests.core.test_grouping import two_depths
+from tests.browser.app import FLAGS, PLANNED, READ, ROOT, planned, seconds, served
 from tests.core.test_holder import pocket
-from tests.core.test_predrill import hard
-
-ROOT = Path(__file__).parents[2]
-FLAGS = [f"--{flag}" for flag in ("use-gl=angle", "use-angle=gl-egl", "ignore-gpu-blocklist", "disable-quic",
-         "no-first-run", "disable-background-networking", "disable-component-update", "disable-sync")]  # fmt: skip
-PORT = 8477
-PLANNED = 120_000
-"""Milliseconds that planning may take here; the kernels may have to be compiled first."""
-READ = 60_000
-"""Milliseconds that reading a part may take here."""
-
-
-@contextmanager
-def served() -> Iterator[str]:
-    """The app as `make demo` serves it, web and worker, over data of its own."""
-    with tempfile.TemporaryDirectory() as folder:
-        environment = {**os.environ, "JUSTBITE_DATA": folder}
-        for command in (["migrate", "--verbosity", "0"], ["load_demo"]):
-            subprocess.run([sys.executable, "manage.py", *command], cwd=ROOT, env=environment, check=True,
-                           capture_output=True)  # fmt: skip
-        serve = [sys.executable, "manage.py", "serve", "--port", str(PORT)]
-        process = subprocess.Popen(serve, cwd=ROOT, env=environment, stdout=subprocess.PIPE, text=True)
-        assert process.stdout is not None
-        address = process.stdout.readline().split(" at ")[1].split()[0]
-        try:
-            yield address
-        finally:
-            process.terminate()
-            process.wait(20)
 
 
 class StoryTest(SimpleTestCase):
@@ -76,9 +39,6 @@ class StoryTest(SimpleTestCase):
             self.open_an_edge_and_undo(page)
             self.rest_with_a_smaller_cutter(page, address)
             self.own_drawing(page, address)
-            self.shared_out(page, address)
-            self.face_above(page, address)
-            self.drilled_before(page, address)
             self.an_error_is_told_at_the_top(page, address)
             self.assertEqual(wrong, [])
             browser.close()
@@ -104,7 +64,7 @@ class StoryTest(SimpleTestCase):
         expect(rest).to_contain_text("T7")
         page.get_by_role("button", name="Plan", exact=True).click()
         expect(page.get_by_role("status")).to_contain_text("plan fresh", timeout=PLANNED)
-        self.assertLess(self.seconds(rest), 30)
+        self.assertLess(seconds(rest), 30)
 
     def stop_planning(self, page: Page) -> None:
         page.get_by_role("button", name="Plan", exact=True).click()
@@ -283,64 +243,10 @@ class StoryTest(SimpleTestCase):
         page.get_by_role("button", name="undo").click()
         expect(edge).to_have_attribute("aria-checked", "false")
 
-    def shared_out(self, page: Page, address: str) -> None:
-        """That areas would be cut sooner by depth is told; one press shares them out; both are quicker so."""
-        plan = self.planned(page, address, two_depths())
-        tabs = page.get_by_role("tab")
-        expect(tabs).to_have_count(1)
-        before = self.seconds(tabs.first)
-        # Corners that the cutter does not reach: four in each area, told once.
-        expect(page.get_by_role("button", name="The same at 3 other places")).to_have_count(2)
-        page.get_by_role("button", name="Share out by depth").click()
-        expect(tabs).to_have_count(2)
-        expect(tabs.first).to_contain_text("rough, area")
-        expect(page.get_by_role("button", name="Share out by depth")).to_have_count(0)
-        plan.click()
-        expect(page.get_by_role("status")).to_contain_text("plan fresh", timeout=PLANNED)
-        self.assertLess(self.seconds(tabs.first) + self.seconds(tabs.last), before)
-
-    def face_above(self, page: Page, address: str) -> None:
-        """A face by itself is cut before what lies below it, not after as other areas are."""
-        plan = self.planned(page, address, face_over_pocket())
-        tabs = page.get_by_role("tab")
-        before = self.seconds(tabs.first)
-        page.get_by_role("button", name="Share out by depth").click()
-        expect(tabs).to_have_count(2)
-        expect(tabs.first).to_contain_text(", face")
-        plan.click()
-        expect(page.get_by_role("status")).to_contain_text("plan fresh", timeout=PLANNED)
-        self.assertLess(self.seconds(tabs.first) + self.seconds(tabs.last), before)
-        expect(page.get_by_text("only", exact=False).filter(has_text="cuts, after")).to_have_count(0)
-
-    def drilled_before(self, page: Page, address: str) -> None:
-        """A hole that would save much is told; one press drills it, and the job is quicker so; it can be undone."""
-        plan = self.planned(page, address, hard())
-        tab = page.get_by_role("tab").first
-        before = self.seconds(tab)
-        press = page.get_by_role("button", name="It will be drilled")
-        press.click()
-        expect(press).to_have_count(0)
-        page.get_by_role("button", name="Moves").click()
-        hole = page.get_by_role("group", name="Hole 1 drilled into area")
-        expect(hole.get_by_label("Diameter")).to_have_value("13")
-        hole.get_by_label("Down to").fill("")
-        hole.get_by_label("Down to").press("Enter")
-        expect(hole.get_by_text("Left empty")).to_have_count(0)
-        # What is still being read when Plan is pressed is planned too.
-        hole.get_by_label("Diameter").fill("14")
-        plan.click()
-        expect(page.get_by_role("status")).to_contain_text("plan fresh", timeout=PLANNED)
-        self.assertLess(self.seconds(tab), before - 60)
-        expect(page.get_by_role("button", name='Before "rough" a hole of 14 mm must be drilled')).to_be_visible()
-        hole.get_by_role("button", name="No hole is drilled there").click()
-        expect(hole).to_have_count(0)
-        page.get_by_role("button", name="undo").click()
-        expect(hole).to_have_count(1)
-
     def an_error_is_told_at_the_top(self, page: Page, address: str) -> None:
         """A holder that runs into the walls: beside the program that is there to be taken, not only in the list."""
         document = pocket(20.0, 15.0, holder_diameter=32.0)
-        plan = self.planned(page, address, document)
+        plan = planned(page, address, document)
         alert = page.get_by_role("alert")
         expect(alert).to_contain_text('The holder of "rough", 32 mm wide, runs into what stands')
         expect(alert).to_contain_text("Do not run the program")
@@ -353,23 +259,6 @@ class StoryTest(SimpleTestCase):
         expect(page.get_by_role("status")).to_contain_text("plan fresh", timeout=PLANNED)
         expect(alert).to_have_count(0)
         expect(page.get_by_role("link", name="Take the NC program")).to_have_class(re.compile(r"\bmain\b"))
-
-    @staticmethod
-    def planned(page: Page, address: str, document: dict[str, Any]) -> Locator:
-        """Keep a job, open its bench and plan it; the button that plans it again."""
-        made = page.request.post(f"{address}api/jobs", data={"document": document}).json()
-        page.goto(f"{address}#/job/{made['id']}")
-        plan = page.get_by_role("button", name="Plan", exact=True)
-        plan.click()
-        expect(page.get_by_role("status")).to_contain_text("plan fresh", timeout=PLANNED)
-        return plan
-
-    @staticmethod
-    def seconds(tab: Locator) -> int:
-        """How long an operation lasts, as its tab says."""
-        told = re.search(r"(\d+):(\d+)", tab.inner_text())
-        assert told is not None
-        return 60 * int(told[1]) + int(told[2])
 
     def own_drawing(self, page: Page, address: str) -> None:
         page.goto(f"{address}#/new")

@@ -16,6 +16,18 @@ from tests.core.test_path import job, rectangle
 PARTS = np.array([POSITION, ENTRY, CUT, LINK, LINK, CUT, LINK, CUT, POSITION], dtype=np.uint8)
 
 
+def open_corner(**operation: Any) -> dict[str, Any]:
+    """A corner that is open on two sides: each pass goes from one to the other, and back without a cut."""
+    data = job(rectangle(40, 40), ae=0.6, open_edges=[0, 1])
+    data["machine"], data["material"] = "slow-giant", "alloy-steel"
+    data["operations"][0] |= operation
+    return data
+
+
+def planned(**operation: Any) -> Plan:
+    return plan(parse_job(open_corner(**operation)))
+
+
 class PromiseTest(SimpleTestCase):
     def test_of_each_way_what_the_thinner_bite_does_not_cost(self) -> None:
         """Passes of 4 s, ways back of 3 s: as much as two of them take is taken in 4 x 4 / 1.6 s, not in 14."""
@@ -40,21 +52,13 @@ class PromiseTest(SimpleTestCase):
 
 
 class ToldTest(SimpleTestCase):
-    """A corner that is open on two sides: each pass goes from one open side to the other, and back without a cut."""
-
-    def planned(self, **operation: Any) -> Plan:
-        data = job(rectangle(40, 40), ae=0.6, open_edges=[0, 1])
-        data["machine"], data["material"] = "slow-giant", "alloy-steel"
-        data["operations"][0] |= operation
-        return plan(parse_job(data))
-
     def told(self, made: Plan) -> list[dict[str, Any]]:
         return [w for w in made.report["warnings"] if w["code"] == "rule.way-back"]
 
     def test_what_is_told_is_what_it_then_takes(self) -> None:
-        before = self.planned()
+        before = planned()
         (told,) = self.told(before)
-        after = self.planned(conventional=told["size"])
+        after = planned(conventional=told["size"])
         self.assertEqual(self.told(after), [])
         row = before.report["operations"][0]
         ways, whole, gain = map(int, re.findall(r"(\d+) s of the (\d+) .* (\d+) s sooner", told["sentence"])[0])
@@ -64,9 +68,9 @@ class ToldTest(SimpleTestCase):
         self.assertLessEqual(after.report["operations"][0]["max_over_target"], 1.05)
 
     def test_the_path_that_is_handed_out_is_not_touched_by_it(self) -> None:
-        told = self.planned()
+        told = planned()
         with patch("justbite.by_minutes.promised", return_value=0.0):
-            untold = self.planned()
+            untold = planned()
         self.assertEqual(self.told(untold), [])
         self.assertEqual(told.program, untold.program)
 
