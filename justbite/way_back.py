@@ -24,7 +24,7 @@ def worth(seconds: float) -> float:
 
 
 def promised(part: NDArray[np.uint8], seconds: NDArray[np.float64], back: float = BACK) -> float:
-    """Seconds that cutting on ways back would save at most; `part` (n,) and `seconds` (n,) of the operation's blocks.
+    """Seconds that cutting on ways back would save, about; `part` (n,) and `seconds` (n,) of the operation's blocks.
 
     Two passes of T seconds, a way back of L after each, take 2 (T + L). With every other one on the way back at a
     share c of the bite, as much is taken in 2 T 2 / (1 + c): a pass spares L - T (1 - c) / (1 + c), where that is more

@@ -152,7 +152,7 @@ class ExactTest(SimpleTestCase):
         self.held_against_exact(data, area, area.difference(Point(12, 10).buffer(4, quad_segs=QUARTER)))
 
     def test_a_step_open_on_two_sides_with_large_bites(self) -> None:
-        data = job(rectangle(60, 25), diameter=10, ae=4.0, open_edges=[1, 2])
+        data = job(rectangle(60, 25), diameter=10, ae=4.5, open_edges=[1, 2])
         data["stock"]["box"]["max"][:2] = [60, 25]
         self.held_against_exact(data, box(0, 0, 100, 60), box(0, 0, 60, 25))
 
