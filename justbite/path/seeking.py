@@ -111,13 +111,15 @@ class Seeker:
     def _behind(self, path: Points, depth: NDArray[np.float64], fade: float) -> int:
         """Where a walk back along a front has left it: the first place clear all round; 0 if none.
 
-        Beyond a gap it is on another one: from the strip along one side of a block round its corner to the next one.
+        In what fronts come into from air it is on another one beyond a gap: from the strip along one side of a block
+        round its corner to the next one. In pockets between pins thin pieces stood free for a while so.
         """
         plane, thin = self.plane, START_THICK * self.plane.target
         touching = np.nonzero(depth >= fade)[0]
         bounds = np.concatenate([[0], touching, [len(path)]])
         gaps = np.diff(bounds) * WALK_STEP > GAP
-        if len(touching):
+        gaps &= plane.from_air
+        if len(touching) and plane.from_air:
             gaps[0] = math.dist(path[touching[0]], path[0]) > ASIDE * self.plane.radius
         gaps[-1] = True
         for k in np.nonzero(gaps)[0]:

@@ -188,6 +188,7 @@ class SeekTest(SimpleTestCase):
         block = box(-20, -15, 20, 15)
         within = box(-60, -60, 60, 60).difference(block)
         ways = over(within.difference(box(-15, 15, 15, 16.5)).difference(box(20, -10, 21.5, 10)), within)
+        ways.plane.from_air = True
         seeker = Seeker(ways.plane, ways, within.length)
         # At the end of the strip above.
         _, fronts = seeker.fronts(19.0, 20.1, SWEEPS[0])
