@@ -98,12 +98,15 @@ def stamp(field, x0, y0, cell, ax, ay, bx, by, radius, ahead, log_at, log_was, u
 
 
 @njit(cache=True, nogil=True)
-def stamp_along(field, x0, y0, cell, points, radius, log_at, log_was):  # type: ignore[no-untyped-def]
-    """Sweep a disc of `radius` along `points` (n, 2). What the log held before is lost."""
+def stamp_along(field, x0, y0, cell, points, radius, ahead, log_at, log_was):  # type: ignore[no-untyped-def]
+    """Sweep a disc of `radius` along `points` (n, 2). What the log held before is lost.
+
+    `ahead`: each time look only at what lies ahead, as a pass does; the same but for the last digit, and sooner.
+    """
     for k in range(1, points.shape[0]):
         stamp(
-            field, x0, y0, cell, points[k - 1, 0], points[k - 1, 1], points[k, 0], points[k, 1], radius, False,
-            log_at, log_was, 0,
+            field, x0, y0, cell, points[k - 1, 0], points[k - 1, 1], points[k, 0], points[k, 1], radius,
+            ahead and k > 1, log_at, log_was, 0,
         )  # fmt: skip
 
 

@@ -73,9 +73,9 @@ class Clearing:
         self._seeker = Seeker(plane, self.ways, round_all)
         self.wipes = Wipes(plane, Rim(self.rims, plane.room, plane.frame, plane.radius, plane.wall))
 
-    def stamp_path(self, points: Points) -> None:
-        """Mark what the cutter swept along `points` as cleared (entries)."""
-        self.plane.stamp(points)
+    def stamp_path(self, points: Points, ahead: bool = False) -> None:
+        """Mark what the cutter swept along `points` as cleared (entries; `ahead`: passes)."""
+        self.plane.stamp(points, ahead)
         self.ways.forget(points)
 
     def run(self, x: float, y: float, heading: float | None, tick: Callable[[float], None],
@@ -162,8 +162,7 @@ class Clearing:
         for run in runs_over(speck, self.plane.radius):
             if self.plane.clear(run[0], run[1]) and self.plane.light(run[:1].repeat(2, axis=0), self.wipes.most):
                 # No contact led here.
-                front = Front((0.0, 0.0, 0.0), -1, np.zeros(6), np.inf)
-                end = self.wipe_run(x, y, run, front, flood, sweep, tick, 0.0)
+                end = self.wipe_run(x, y, run, flood, sweep, tick, 0.0)
                 if end is not None:
                     return end
         return None
@@ -349,15 +348,15 @@ class Clearing:
         `whole`, `longer`, `at_last`: see `Wipes.run`.
         """
         run = self.wipes.run(front.seen[:2], self.plane.thick(sweep) * self.plane.radius, whole, longer, at_last)
-        return None if run is None else self.wipe_run(x, y, run, front, flood, sweep, tick)
+        return None if run is None else self.wipe_run(x, y, run, flood, sweep, tick)
 
     def wipe_run(
-        self, x: float, y: float, run: Points, front: Front, flood: Flood, sweep: Sweep,
-        tick: Callable[[float], None], least: float = LEAST_WIPE,
+        self, x: float, y: float, run: Points, flood: Flood | None, sweep: Sweep, tick: Callable[[float], None],
+        least: float = LEAST_WIPE,
     ) -> tuple[float, float] | None:  # fmt: skip
         way = run[1] - run[0]
         start = (float(run[0, 0]), float(run[0, 1]), float(np.arctan2(way[1], way[0])))
-        link = self.ways.way_to(x, y, replace(front, start=start), flood, sweep, self.pieces)
+        link = self.ways.way_to(x, y, start, flood, sweep, self.pieces)
         return None if link is None else self.cut_along(link, run, least, tick)
 
     def cut_along(
@@ -381,7 +380,7 @@ class Clearing:
         self, x: float, y: float, front: Front, flood: Flood, sweep: Sweep, tick: Callable[[float], None]
     ) -> tuple[float, float] | None:
         """Link from (x, y) to a front and cut it; None where no way leads there or nothing much is cut."""
-        link = self.ways.way_to(x, y, front, flood, sweep, self.pieces)
+        link = self.ways.way_to(x, y, front.start, flood, sweep, self.pieces)
         if link is None:
             return None
         mark, before = len(self.pieces), self.removed

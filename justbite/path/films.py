@@ -15,7 +15,7 @@ from scipy import ndimage
 from justbite.field.grid import Field, read
 from justbite.path.area import Area
 from justbite.path.clearing import MOST_GRAZED, Clearing
-from justbite.path.fronts import SWEEPS, Flood, Front, Points
+from justbite.path.fronts import SWEEPS, Flood, Points
 from justbite.path.rim import CLEAR_WIPE, WIPE_STEP, runs_of
 
 MOST_FILM = 0.0006
@@ -99,7 +99,7 @@ def _cut(work: Clearing, film: _Film, x: float, y: float, tick: Callable[[float]
     if _is_whole(film):
         first = int(np.argmin(np.hypot(*(film.ring - (x, y)).T)))
         last = first + len(film.ring)
-    sweep, front = SWEEPS[-1], Front((0.0, 0.0, 0.0), -1, np.zeros(6), np.inf)
+    sweep = SWEEPS[-1]
     flood: Flood | None = None
     # Where no way leads to its beginning some lead to it farther on.
     for begin in range(first, last - more, max(1, (last - first) // BEGINS)):
@@ -109,7 +109,7 @@ def _cut(work: Clearing, film: _Film, x: float, y: float, tick: Callable[[float]
         link = work.ways.link_along(line, MOST_GRAZED) if work.wipes.rim.free(line) else None
         if link is None:
             flood = flood or work.ways.flood(x, y, sweep, np.inf)
-            end = work.wipe_run(x, y, run, front, flood, sweep, tick, 0.0)
+            end = work.wipe_run(x, y, run, flood, sweep, tick, 0.0)
         else:
             end = work.cut_along(link, run, 0.0, tick)
         if end is not None:

@@ -60,6 +60,25 @@ def smooth_link(points: Points, out: float, into: float, cleared: Field, room: F
 
 
 @njit(cache=True, nogil=True)
+def soonest(ends, starts, radius, speeds):  # type: ignore[no-untyped-def]
+    """Seconds (n, m) of the soonest way from each of the `ends` (n, 3), x, y and heading, to each of the `starts`
+    (m, 3), whatever stands there; `speeds` packed."""
+    found = np.empty((ends.shape[0], starts.shape[0]))
+    radii = np.array([2.0, 1.0, 0.5, 0.25]) * radius
+    for i in range(ends.shape[0]):
+        ax, ay, out = ends[i]
+        for j in range(starts.shape[0]):
+            bx, by, into = starts[j]
+            best = _straight_seconds(ends[i], out, starts[j], into, speeds[0], speeds[0], speeds)
+            for k in range(4 * radii.size):
+                first, last = 1.0 - 2.0 * (k % 2), 1.0 - 2.0 * ((k // 2) % 2)
+                way = _arcs(ax, ay, out, bx, by, into, radii[k // 4], first, last)
+                best = min(best, _seconds(way, radii[k // 4], speeds[0], speeds[0], speeds))
+            found[i, j] = best
+    return found
+
+
+@njit(cache=True, nogil=True)
 def _chain(points, out, into, cleared, room, x0, y0, cell, radius, wall, most, skin, speeds, radii):  # type: ignore[no-untyped-def]
     """The curves between each two of the points, one after the other; seconds, and whether all are clear arcs."""
     n = points.shape[0]

@@ -22,7 +22,7 @@ from shapely.geometry.base import BaseGeometry
 
 from justbite.path.clearing import MOST_GRAZED, Clearing
 from justbite.path.entry import BESIDE, Entry
-from justbite.path.fronts import SWEEPS, Front, Points
+from justbite.path.fronts import SWEEPS, Points
 from justbite.path.rim import WIPE_STEP
 from justbite.path.spine import graph
 from justbite.path.wipes import LEAST_WIPE
@@ -189,5 +189,4 @@ def _cut(work: Clearing, x: float, y: float, run: Points, middle: Middle, tick: 
         link = work.ways.link_along(line, MOST_GRAZED) if work.wipes.rim.free(line) else None
         if link is not None:
             return work.cut_along(link, run, LEAST_WIPE, tick)
-    front, sweep = Front((0.0, 0.0, 0.0), -1, np.zeros(6), np.inf), SWEEPS[-1]
-    return work.wipe_run(x, y, run, front, work.ways.flood(x, y, sweep, 0.0), sweep, tick)
+    return work.wipe_run(x, y, run, work.ways.flood(x, y, SWEEPS[-1], 0.0), SWEEPS[-1], tick)

@@ -69,9 +69,10 @@ class Plane:
         """The grid's origin and cell, as the kernels take them."""
         return self.grid.x0, self.grid.y0, self.grid.cell
 
-    def stamp(self, points: Points) -> None:
-        """Mark what the cutter swept along `points` as cleared."""
-        stamp_along(self.cleared, *self.frame, np.ascontiguousarray(points, dtype=float), self.radius, *self._log)
+    def stamp(self, points: Points, ahead: bool = False) -> None:
+        """Mark what the cutter swept along `points` as cleared; `ahead`: as a pass marks it."""
+        way = np.ascontiguousarray(points, dtype=float)
+        stamp_along(self.cleared, *self.frame, way, self.radius, ahead, *self._log)
 
     def standing_before(self, places: Points) -> NDArray[np.float64]:
         """What stands before the cutter from place (n, 2) to place and back, as shares of its width, (n - 1, 2)."""

@@ -2,45 +2,33 @@
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import partial
-from itertools import groupby, pairwise
+from itertools import pairwise
 
 import numpy as np
 import shapely
-from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
 from justbite.model.before import must_come_first
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Machine, Material, Operation
-from justbite.model.moves import Moves
 from justbite.model.shapes import NOTHING, SAME, grown, united
 from justbite.model.stock import heights as stock_heights
-from justbite.path.area import Area, Hole, parts_of
+from justbite.path.area import parts_of
 from justbite.path.blocks import MovesBuilder
-from justbite.path.entry import Entry, Wish
+from justbite.path.entry import Wish
 from justbite.path.gathered import gathered
-from justbite.path.level import Ground, PartPath, PartPlan, ground_of, plan_part, ways_into
-from justbite.path.links import Speeds
-from justbite.path.opening import Pace, find_openings
-from justbite.path.predrill import Promise, drilled_findings, promised, saving_finding
-from justbite.path.program import FeedLaw, Feeds, Heights, add_level
+from justbite.path.level import PartPlan
+from justbite.path.program import FeedLaw, Feeds, Heights
+from justbite.path.terms import Clock, Level, Terms
 from justbite.path.together import Tick, side_by_side
-from justbite.path.warm import make_ready
+from justbite.path.tried import Progress, hole_findings, planned
 from justbite.path.works import Limits, Swept, Work, put_off, works_on
 
-Progress = Callable[[float, str], None]
-Clock = Callable[[Moves], float]
-"""Seconds that moves take on the machine, from rest to rest."""
 ENTRY_LOAD = 0.985
 """Removal rate of an entry over that of the bite, at most: what the proof measures is within 0.002 of it."""
-WEIGHING = 0.1
-"""Share of the progress that ways in are weighed in."""
-LEFT, LEFT_COUNTS = 0.001, 0.1
-"""What a plan may leave more than another, as a share of the part, and what share of its minutes that counts; half of
-it counts a quarter, twice as much four times."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,7 +87,7 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         slot=bears.slot,
     )
     tolerance = min(limits.fit_share * operation.tolerance, limits.fit_bite_share * bite.ae, limits.fit_most)
-    terms = _Terms(
+    terms = Terms(
         clock, bite.ae, held * bite.ae, bite.ap,
         Heights(travel, job.approach_gap, operation.hover, stock_heights(job.stock)[1]), feeds,
         tolerance, tool.diameter / 2,
@@ -120,7 +108,7 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
     works = [work for name in operation.regions for work in known[name].works]
     wishes = [wish for name in operation.regions for wish in known[name].wishes]
     plans = [made for name in operation.regions for made in known[name].plans]
-    levels: dict[str, list[_Level]] = {work.area.name: [] for work in works}
+    levels: dict[str, list[Level]] = {work.area.name: [] for work in works}
     for work, made in zip(works, plans, strict=True):
         paths = [path for plan in made for path in plan.paths]
         heights = pairwise((work.top, *work.levels(bite.ap)))
@@ -128,7 +116,7 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         below = work.top < stock_heights(job.stock)[1] - SAME
         roomy = NOTHING if below else work.area.locus.buffer(-job.approach_gap)
         shapely.prepare(roomy)
-        levels[work.area.name] += [_Level(above, z, paths, roomy) for above, z in heights]
+        levels[work.area.name] += [Level(above, z, paths, roomy) for above, z in heights]
     left = list(levels)
     while left:
         ready = [n for n in left if not any(must_come_first(job, m, n, limits.chord) for m in left if m != n)] or left
@@ -140,7 +128,7 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         else:
             left = [n for n in left if n not in ready]
             _level_by_level(out, job, {name: levels[name] for name in ready}, terms)
-    findings += _hole_findings(job, operation, works, plans, terms, wishes, before, progress)
+    findings += hole_findings(job, operation, works, plans, terms, wishes, before, progress)
     swept = []
     for work, made in zip(works, plans, strict=True):
         shape = united([plan.swept for plan in made])
@@ -169,7 +157,7 @@ class _Worked:
         return any(not plan.paths for made in self.plans for plan in made)
 
 
-def _work_out(job: Job, operation: Operation, names: Sequence[str], terms: "_Terms", limits: Limits,
+def _work_out(job: Job, operation: Operation, names: Sequence[str], terms: Terms, limits: Limits,
               before: Sequence[Swept], cut_of: dict[str, BaseGeometry], later: bool,
               progress: Progress) -> dict[str, _Worked]:  # fmt: skip
     """The areas of those names, planned; `cut_of`: what is cut of areas that can not be cut as a whole."""
@@ -184,7 +172,7 @@ def _work_out(job: Job, operation: Operation, names: Sequence[str], terms: "_Ter
     }
     every = [work for worked in found.values() for work in worked.works]
     wishes = [wish for worked in found.values() for wish in worked.wishes]
-    plans = iter(_planned(operation, every, terms, wishes, later, progress))
+    plans = iter(planned(operation, every, terms, wishes, later, progress))
     for worked in found.values():
         worked.plans.extend(next(plans) for _ in worked.works)
         worked.findings.extend(f for made in worked.plans for plan in made for f in plan.findings)
@@ -208,199 +196,7 @@ def _cut_of(worked: _Worked) -> BaseGeometry:
     return shapely.intersection_all(own)
 
 
-@dataclass(frozen=True, slots=True)
-class _Terms:
-    """What all levels of an operation have in common; mm."""
-
-    clock: Clock
-    ae: float
-    aim: float
-    """The radial depth that passes are held to: `ae`, or a little less."""
-    step: float
-    """A level is no deeper."""
-    heights: Heights
-    feeds: Feeds
-    tolerance: float
-    radius: float
-    clearance: float
-    rounding: float
-    """How much corners may be rounded off."""
-    shallow: Callable[[float], tuple[float, FeedLaw]] | None = None
-    """Feed and law on levels that are only so many mm deep."""
-
-    def add(self, out: MovesBuilder, level: "_Level") -> None:
-        """Append one level."""
-        self._level(out, level.paths, level.above, level.z, replace(self.heights, roomy=level.roomy))
-
-    def _level(self, out: MovesBuilder, paths: list[PartPath], above: float, z: float, heights: Heights) -> None:
-        feeds = self.feeds
-        if self.shallow is not None and above - z < self.step - SAME:
-            cut, law = self.shallow(round(above - z, 6))
-            feeds = replace(feeds, cut=cut, follow=law, grazing=law)
-        add_level(out, paths, above, z, self.ae, heights, feeds, self.tolerance, self.radius)
-
-    def seconds(self, paths: Sequence[PartPath], work: Work) -> float:
-        """How long a plan's first level takes, or where levels are not alike one of them on average.
-
-        What is fitted for one is so for all.
-        """
-        if not paths:
-            return math.inf
-        levels, own = work.levels(self.step), list(paths)
-        # A hole may end on the way down.
-        alike = all(path.entry.hole is None or path.entry.hole.bottom < levels[-1] + SAME for path in own)
-        told = [(work.top, levels[0])] if alike else list(pairwise((work.top, *levels)))
-        out = MovesBuilder(np.array([*own[0].entry.points[0], self.heights.travel]))
-        for above, z in told:
-            self._level(out, own, above, z, self.heights)
-        return self.clock(out.build()) / len(told)
-
-    @property
-    def speeds(self) -> Speeds:
-        """What links are shaped for."""
-        return Speeds(self.feeds.cut / 60.0, self.feeds.link / 60.0, self.feeds.acceleration, self.rounding)
-
-    @property
-    def stop(self) -> float:
-        """Off to the speed of returns and back costs v/a more than going on at it; mm of cut."""
-        return self.feeds.cut / 60.0 * self.feeds.link / 60.0 / self.feeds.acceleration
-
-
-@dataclass(frozen=True, slots=True)
-class _Level:
-    """What is done from `above`, the surface before it, down to `z`."""
-
-    above: float
-    z: float
-    paths: list[PartPath]
-    roomy: BaseGeometry
-    """Where the cutter comes down well clear of walls."""
-
-
-def _planned(operation: Operation, works: list[Work], terms: _Terms, wishes: list[Wish], later: bool,
-             progress: Progress) -> list[list[PartPlan]]:  # fmt: skip
-    """For each work the plans of its parts; parts and the ways into them planned side by side."""
-    tries: list[tuple[int, int, Callable[[Tick], _Timed]]] = []
-    make_ready()
-    weighed = side_by_side(
-        [partial(_ways_into, work, terms, own) for work, own in zip(works, wishes, strict=True)],
-        lambda k, share: progress(WEIGHING * share, f"Weighing ways into {works[k].area.name}"),
-    )
-    for index, (work, own, parts) in enumerate(zip(works, wishes, weighed, strict=True)):
-        for k, (area, part, ways) in enumerate(parts):
-            entries: list[Entry | None] = [*ways] or [None]
-            # Where there is but one plan, it is made beside others.
-            ground = ground_of(area, part, terms.aim) if len(entries) > 1 else None
-            for entry in entries:
-                plan = _plan(operation, area, part, entry, terms, own, ground, later)
-                tries.append((index, k, partial(_timed, plan, work, terms)))
-    plans: list[list[PartPlan]] = [[] for _ in works]
-    if not tries:
-        return plans
-    planned = side_by_side(
-        [plan for _, _, plan in tries],
-        lambda k, share: progress(WEIGHING + (1.0 - WEIGHING) * share, f"Clearing {works[tries[k][0]].area.name}"),
-    )
-    for (index, _), group in groupby(zip(tries, planned, strict=True), key=lambda pair: pair[0][:2]):
-        plans[index].append(_quickest([made for _, made in group]))
-    return plans
-
-
-def _ways_into(work: Work, terms: _Terms, wish: Wish, _tick: Tick) -> list[tuple[Area, Polygon, list[Entry]]]:
-    return ways_into(work.area, terms.clearance, wish, terms.aim, _pace(work, terms))
-
-
-def _hole_findings(job: Job, operation: Operation, works: list[Work], plans: list[list[PartPlan]], terms: _Terms,
-                   wishes: list[Wish], before: Sequence[Swept], progress: Progress) -> list[Finding]:  # fmt: skip
-    """What must have been drilled, what is of no use, and what a hole would save where there is none.
-
-    A hole that promises enough is planned: passes fall otherwise than any estimate knows.
-    """
-    lowest = stock_heights(job.stock)[0]
-    found: list[Finding] = []
-    asked: list[tuple[str, Promise, int, float]] = []
-    tries: list[tuple[int, Callable[[Tick], _Timed]]] = []
-    for work, made, wish in zip(works, plans, wishes, strict=True):
-        levels, pace = len(work.levels(terms.step)), _pace(work, terms)
-        needed: list[Hole] = []
-        for part, plan in zip(parts_of(work.area), made, strict=True):
-            own = work.area.of_part(part)
-            if any(path.entry.hole is not None for path in plan.paths):
-                # All of them are gone for the passes, not only the one that is gone in by.
-                needed += own.holes
-            if own.holes or any(swept.shape.intersects(grown(part, terms.radius)) for swept in before):
-                continue
-            promise = promised(
-                work, part, plan.paths, terms.aim, levels, terms.clearance, wish.place, pace,
-                60.0 / terms.feeds.cut, lowest,
-            )  # fmt: skip
-            if promise is not None:
-                tries += [
-                    (len(asked), partial(_timed, plan_of, work, terms))
-                    for plan_of in _through(promise.hole, operation, work, part, wish, terms)
-                ]
-                asked.append((work.area.name, promise, levels, terms.seconds(plan.paths, work)))
-        found += drilled_findings(operation.name, work.area, needed, work.bottom)
-    planned = side_by_side(
-        [plan for _, plan in tries],
-        lambda k, _share: progress(1.0, f"Weighing a hole in {asked[tries[k][0]][0]}"),
-    )
-    for k, (name, promise, levels, now) in enumerate(asked):
-        then = min((s for (at, _), (_, s) in zip(tries, planned, strict=True) if at == k), default=math.inf)
-        told = saving_finding(operation.name, name, promise, levels * (now - then))
-        found += [told] if told is not None else []
-    return found
-
-
-def _through(hole: Hole, operation: Operation, work: Work, part: Polygon, wish: Wish, terms: _Terms
-             ) -> list[Callable[[Tick], PartPlan]]:  # fmt: skip
-    """The plans for a part that would be gone into by a hole."""
-    area = replace(work.area, holes=(hole,)).of_part(part)
-    ways = find_openings(area, part, terms.clearance, wish, terms.aim, None)
-    return [_plan(operation, area, part, entry, terms, wish) for entry in ways if entry.hole is not None]
-
-
-def _plan(operation: Operation, area: Area, part: Polygon, entry: Entry | None, terms: _Terms, wish: Wish,
-          ground: Ground | None = None, later: bool = False) -> Callable[[Tick], PartPlan]:  # fmt: skip
-    return partial(
-        plan_part, area, part, entry, terms.aim, operation.name, wish=wish, conventional=operation.conventional,
-        ground=ground, speeds=terms.speeds, outlined=later,
-    )  # fmt: skip
-
-
-def _pace(work: Work, terms: _Terms) -> Pace:
-    """Ways at the first level, in mm of cut."""
-    low = replace(terms, heights=replace(terms.heights, travel=work.top + terms.heights.gap))
-    feeds = terms.feeds
-
-    def way_in(entry: Entry) -> float:
-        return low.seconds((PartPath(entry, ()),), work) * feeds.cut / 60.0
-
-    deep = min(feeds.slot, feeds.removal / (2.0 * terms.radius * feeds.entry))
-    return Pace(way_in, feeds.cut / feeds.link, terms.stop, deep / math.tan(feeds.ramp))
-
-
-_Timed = tuple[PartPlan, float]
-"""A plan, and the seconds of its first level."""
-
-
-def _timed(plan: Callable[[Tick], PartPlan], work: Work, terms: _Terms, tick: Tick) -> _Timed:
-    made = plan(tick)
-    return made, terms.seconds(made.paths, work)
-
-
-def _quickest(plans: list[_Timed]) -> PartPlan:
-    """Of plans for one part the one whose first level is quickest, what it leaves more than another set against it."""
-    most = max(plan.cleared for plan, _ in plans)
-
-    def cost(timed: _Timed) -> float:
-        plan, seconds = timed
-        return seconds * (1.0 + LEFT_COUNTS * ((1.0 - plan.cleared / most) / LEFT) ** 2)
-
-    return min(plans, key=cost)[0] if len(plans) > 1 else plans[0][0]
-
-
-def _level_by_level(out: MovesBuilder, job: Job, levels: dict[str, list[_Level]], terms: _Terms) -> None:
+def _level_by_level(out: MovesBuilder, job: Job, levels: dict[str, list[Level]], terms: Terms) -> None:
     """The highest level of all areas first; of equal ones the nearest."""
     left = {name: list(own) for name, own in levels.items()}
     while left:

@@ -130,22 +130,23 @@ class Ways:
         behind = start[0] - backs[k] * np.cos(start[2]), start[1] - backs[k] * np.sin(start[2])
         return np.array([[x, y], behind, start[:2]])
 
-    def way_to(self, x: float, y: float, front: Front, flood: Flood, sweep: Sweep, done: Sequence[Piece]
+    def way_to(self, x: float, y: float, start: Start, flood: Flood | None, sweep: Sweep, done: Sequence[Piece]
                ) -> Piece | None:  # fmt: skip
-        """The link from (x, y) to the upstream end of a front; None where no way is found.
+        """The link from (x, y) to a start; None where no way is found.
 
-        `done`: what was cut before it, which it goes on from smoothly and with whose end it takes no more than a cut.
+        `flood`: from (x, y), where there is one. `done`: what was cut before it, which it goes on
+        from smoothly and with whose end it takes no more than a cut.
         """
-        link = self.line(x, y, front.start)
+        link = self.line(x, y, start)
         if link is None:
-            j, i, way = self._reach(flood, front.start)
-            if not np.isfinite(way):
-                flood = self.flood(x, y, sweep, 0.0, self._node(front.start[0], front.start[1]))
-                j, i, way = self._reach(flood, front.start)
+            j, i, way = (0, 0, np.inf) if flood is None else self._reach(flood, start)
+            if flood is None or not np.isfinite(way):
+                flood = self.flood(x, y, sweep, 0.0, self._node(start[0], start[1]))
+                j, i, way = self._reach(flood, start)
             if not np.isfinite(way):
                 return None
-            link = self._link(x, y, front.start, flood.parent, j, i)
-        bent = self._rounded(link, front.start[2], done[-1].points[-2:] if done else None)
+            link = self._link(x, y, start, flood.parent, j, i)
+        bent = self._rounded(link, start[2], done[-1].points[-2:] if done else None)
         before = self.lately(done)
         for most in LINK_TAKEN:
             for run in (bent, link):

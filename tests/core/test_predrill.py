@@ -13,7 +13,7 @@ from justbite.model.job import Job
 from justbite.model.parse import parse_job
 from justbite.nc.reader import read_program
 from justbite.odd_jobs import odd_jobs, whole_jobs
-from justbite.path import rough
+from justbite.path import tried
 from justbite.path.area import LEAST_HELIX, MOST_HELIX, SNUG, Area, make_area, parts_of
 from justbite.path.entry import Entry, Wish, find_entry
 from justbite.path.level import plan_part
@@ -327,10 +327,10 @@ class WorthDrillingTest(SimpleTestCase):
         # With cuts on the way back it would be planned once more.
         with (
             patch("justbite.by_minutes.promised", return_value=0.0),
-            patch.object(rough, "side_by_side", side_effect=rough.side_by_side) as asked,
+            patch.object(tried, "side_by_side", side_effect=tried.side_by_side) as asked,
         ):
             self.assertEqual(self.advice(made(data)), [])
-        # It was planned all the same: areas, ways in, plans, and the hole.
+        # It was planned all the same: ways in, plans, their order, and the hole.
         self.assertEqual([len(call.args[0]) > 0 for call in asked.mock_calls], [True, True, True, True])
         data["regions"][1]["drilled"] = [{"at": [161.5, 24.57], "diameter": 14.5, "bottom": -18.5}]
         saved = first.report["seconds"] - made(data).report["seconds"]

@@ -15,7 +15,7 @@ from numba.core.dispatcher import Dispatcher
 
 from justbite.bench import made_areas, measured
 from justbite.errors import JustBiteError, StoppedError
-from justbite.path import rough
+from justbite.path import tried
 from justbite.path.together import in_turn, side_by_side
 from justbite.path.warm import make_ready
 
@@ -111,7 +111,7 @@ class ReadyTest(SimpleTestCase):
         make_ready()
         ready = loaded()
         self.assertGreater(sum(ready.values()), 0)
-        with patch.object(rough, "side_by_side", in_turn):
+        with patch.object(tried, "side_by_side", in_turn):
             for data in made_areas(range(19, 23)):
                 measured(data, 1e9)
         after = {name: count for name, count in loaded().items() if count != max(ready[name], before[name])}

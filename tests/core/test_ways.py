@@ -111,7 +111,7 @@ class LinkTest(SimpleTestCase):
         ways = over(box(-60, -60, 60, 60).difference(pin), box(-60, -60, 60, 60).difference(pin))
         start = (30.0, 0.0, 0.0)
         flood = ways.flood(-30.0, 0.0, SWEEPS[0], 200.0)
-        link = ways.way_to(-30.0, 0.0, Front(start, 0, np.zeros(6), 0.0), flood, SWEEPS[0], [])
+        link = ways.way_to(-30.0, 0.0, start, flood, SWEEPS[0], [])
         assert link is not None
         self.assertGreaterEqual(LineString(link.points).distance(Point(0, 0)), 13.0 - 0.01)
         shortest = 2.0 * math.sqrt(30.0**2 - 13.0**2) + 13.0 * (math.pi - 2.0 * math.acos(13.0 / 30.0))
@@ -154,7 +154,7 @@ class LinkTest(SimpleTestCase):
         ways = over(two, box(-60, -60, 60, 60))
         flood = ways.flood(-30.0, 0.0, SWEEPS[0], 500.0)
         self.assertEqual(ways.way(-30.0, 0.0, flood, (30.0, 0.0, 0.0)), math.inf)
-        self.assertIsNone(ways.way_to(-30.0, 0.0, Front((30.0, 0.0, 0.0), 0, np.zeros(6), 0.0), flood, SWEEPS[0], []))
+        self.assertIsNone(ways.way_to(-30.0, 0.0, (30.0, 0.0, 0.0), flood, SWEEPS[0], []))
 
 
 class SeekTest(SimpleTestCase):

@@ -1,0 +1,224 @@
+"""The passes of a plan in another order, with shorter ways between them, where none depends on what then comes later.
+
+What each pass takes is the same in any such order, so that none is traced anew: the ways between are, with what is
+cleared when they are gone.
+"""
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+from shapely.geometry import Polygon
+
+from justbite.path.area import Area
+from justbite.path.clearing import Clearing
+from justbite.path.following import WINDOW
+from justbite.path.fronts import SWEEPS, Piece, Points, Start
+from justbite.path.level import Ground, PartPath, PartPlan, ground_of
+from justbite.path.links import Speeds, soonest
+from justbite.path.plane import MOST_TAKEN, Plane
+from justbite.path.sequence import Owners, shorter, spent
+from justbite.path.ways import LINK_TAKEN
+
+MOST_FAILED, MOST_TIMES = 2, 5
+"""From how many passes a way to another one is looked for in vain, and how often all is gone through, at most."""
+NO_WAY = 1e3
+"""Seconds that a way counts which there is not."""
+FEWEST, MOST = 3, 600
+"""Passes between which there are ways, for it to be worth while, and so many as it is not done with."""
+LEAST_GAIN = 0.01
+"""Share of the ways' time that has to be gained."""
+
+Tick = Callable[[float], None]
+Unit = list[Piece]
+"""Cuts with no way between them."""
+
+
+def reordered(plan: PartPlan, area: Area, part: Polygon, target: float, conventional: float, speeds: Speeds,
+              tick: Tick, ground: Ground | None = None) -> PartPlan | None:  # fmt: skip
+    """The plan of a part with its passes in an order with shorter ways between; None where none is found.
+
+    What it is made with is told as to `plan_part`; `tick` is called with the share done, and may raise to stop. What is
+    cut, and so what is clear at the end, stays the same.
+    """
+    if area.holes and not any(path.entry.hole is not None for path in plan.paths):
+        area, ground = area.solid(), None
+    ground = ground or ground_of(area, part, target)
+    plane = Plane(
+        ground.grid, ground.cleared.copy(), ground.room, area.radius, area.wall, target, conventional, speeds,
+        area.has_air,
+    )  # fmt: skip
+    work = Clearing(plane, ground.rims, ground.corners)
+    paths: list[PartPath] = []
+    for path in plan.paths:
+        if path.entry.kind != "outside":
+            work.stamp_path(path.entry.points)
+        x, y = (float(v) for v in path.entry.points[-1])
+        order = _Order(work, path.pieces, (x, y, path.entry.heading or 0.0))
+        if order.better():
+            made = order.gone_through(tick)
+            if made is None:
+                return None
+            paths.append(replace(path, pieces=tuple(made)))
+        else:
+            paths.append(path)
+            for piece in path.pieces if len(paths) < len(plan.paths) else ():
+                if piece.kind == "cut":
+                    work.stamp_path(piece.points, True)
+    same = all(one.pieces is other.pieces for one, other in zip(paths, plan.paths, strict=True))
+    return None if same else replace(plan, paths=tuple(paths))
+
+
+def units_of(pieces: tuple[Piece, ...]) -> tuple[list[Unit], list[Piece | None]]:
+    """The cuts of a plan, those together that have no link between, and the link to each."""
+    units: list[Unit] = []
+    links: list[Piece | None] = []
+    link: Piece | None = None
+    for piece in pieces:
+        if piece.kind == "link":
+            link = piece if link is None else replace(piece, points=np.vstack([link.points, piece.points[1:]]))
+        elif units and link is None:
+            units[-1].append(piece)
+        else:
+            units.append([piece])
+            links.append(link)
+            link = None
+    return units, links
+
+
+class _Order:
+    """Pieces that follow a way in, in which order they may be cut, and how long the ways between take."""
+
+    def __init__(self, work: Clearing, pieces: tuple[Piece, ...], end: Start) -> None:
+        """`work`: with what is cleared before them; `end`: where the way in ends, and its heading."""
+        self.work, self.end = work, end
+        self.units, self.links = units_of(pieces)
+        self.order = np.arange(len(self.units))
+
+    def better(self) -> bool:
+        """Find a better order; whether there is one."""
+        if not FEWEST <= len(self.units) <= MOST:
+            return False
+        self._seconds = self._between()
+        self._earlier = self._needs()
+        found = shorter(self.order, self._seconds, self._earlier)
+        before = spent(self.order, self._seconds)
+        if before - spent(found, self._seconds) < LEAST_GAIN * before:
+            return False
+        self.order = found
+        return True
+
+    def _needs(self) -> NDArray[np.bool_]:
+        """Whether unit [a, b] has b before it."""
+        owners = Owners(self.work.plane.grid, self.work.plane.radius, self.work.plane.cleared < 0.0)
+        earlier = np.zeros((len(self.units), len(self.units)), dtype=np.bool_)
+        for k, unit in enumerate(self.units):
+            owners.cut(k, [piece.points for piece in unit], earlier[k])
+            earlier[k, k] = False
+        if self.links[0] is None:
+            # What begins where the way in ends has no link.
+            earlier[1:, 0] = True
+        return earlier
+
+    def _between(self) -> NDArray[np.float64]:
+        """Seconds from the end of each unit, in row 0 of the way in, to the beginning of each; column 0 is not used."""
+        plane = self.work.plane
+        ends = np.array([self.end, *(_heading(unit[-1].points[-2:], 1) for unit in self.units)])
+        starts = np.array([_start(unit) for unit in self.units])
+        seconds = np.zeros((len(self.units) + 1, len(self.units) + 1))
+        seconds[:, 1:] = soonest(ends, starts, plane.radius, plane.speeds.packed())
+        return seconds
+
+    def gone_through(self, tick: Tick) -> list[Piece] | None:
+        """The pieces in that order, and marked as gone; None where no way leads from one to the next."""
+        before, pieces = self.work.plane.cleared.copy(), self.work.pieces
+        for _ in range(MOST_TIMES):
+            self.work.pieces = []
+            bound = self._once(tick)
+            made, self.work.pieces = self.work.pieces, pieces
+            if bound is None:
+                return made
+            self.work.plane.cleared[:] = before
+            self.work.ways.start_anew(0.0)
+            # It stays where it was: behind the one from which a way is known.
+            own = self._seconds[bound, bound + 1]
+            self._seconds[:, bound + 1] = NO_WAY
+            self._seconds[bound, bound + 1] = own
+            self.order = shorter(np.arange(len(self.units)), self._seconds, self._earlier)
+        return None
+
+    def _once(self, tick: Tick) -> int | None:
+        """Make the pieces in the order that there is; a unit that no way is found to, None when all is done."""
+        work = self.work
+        failed = np.zeros(len(self.units), dtype=int)
+        k = 0
+        while k < len(self.order):
+            tick(k / len(self.order))
+            at, before = int(self.order[k]), int(self.order[k - 1]) if k else -1
+            if k or self.links[0] is not None:
+                link = self._link(before, at)
+                if link is None:
+                    failed[at] += 1
+                    self._seconds[before + 1, at + 1] = NO_WAY
+                    if failed[at] > MOST_FAILED or not self._other_rest(k):
+                        return at
+                    continue
+                work.pieces.append(link)
+            for piece in self.units[at]:
+                work.pieces.append(piece)
+                if piece.kind == "cut":
+                    work.stamp_path(piece.points, True)
+            k += 1
+        return None
+
+    def _other_rest(self, k: int) -> bool:
+        """Put what is left from `k` on in another order; False where the next one stays the same."""
+        left = self.order[k:].copy()
+        rows = np.concatenate([[self.order[k - 1] + 1 if k else 0], left + 1])
+        own, earlier = self._seconds[np.ix_(rows, rows)], self._earlier[np.ix_(left, left)]
+        self.order[k:] = left[shorter(np.arange(len(left)), own, earlier)]
+        return bool(self.order[k] != left[0])
+
+    def _link(self, before: int, at: int) -> Piece | None:
+        """A way from one unit to another, the one that is known if it is clear; None where there is none.
+
+        Or where the cut would begin with more taken than it may be.
+        """
+        work, unit, known = self.work, self.units[at], self.links[at]
+        link: Piece | None = None
+        if known is not None and at == before + 1:
+            done = work.ways.lately(work.pieces)
+            ways = (work.ways.link_along(known.points, most, done) for most in LINK_TAKEN)
+            link = next((way for way in ways if way is not None), None)
+        else:
+            x, y = work.here() if work.pieces else self.end[:2]
+            link = work.ways.way_to(x, y, _start(unit), None, SWEEPS[0], work.pieces)
+        if link is None:
+            return None
+        was = [*(self.units[at - 1] if at else ()), *([known] if known is not None else ())]
+        plane = work.plane
+        most = max(MOST_TAKEN * plane.target * WINDOW * plane.radius, self._begins(was, unit[0]))
+        return link if self._begins([*work.pieces, link], unit[0]) <= most else None
+
+    def _begins(self, done: list[Piece], cut: Piece) -> float:
+        """Most that is taken over the guard's window where a cut begins, with what was taken just before it; mm2."""
+        if cut.load is None or cut.whole:
+            return 0.0
+        window = WINDOW * self.work.plane.radius
+        before = self.work.ways.lately(done)
+        spans = np.hypot(*np.diff(cut.points, axis=0).T)
+        gone, taken = np.cumsum(spans), np.cumsum(cut.load[1:] * spans)
+        first = gone < window
+        inside = np.clip((window - gone[first][:, None] - before[:, 0]) / before[:, 2], 0.0, 1.0)
+        return float((taken[first] + inside @ before[:, 1]).max(initial=0.0))
+
+
+def _start(unit: Unit) -> Start:
+    return _heading(unit[0].points[:2], 0)
+
+
+def _heading(way: Points, at: int) -> Start:
+    x, y = way[at]
+    dx, dy = way[1] - way[0]
+    return float(x), float(y), float(np.arctan2(dy, dx))

@@ -1,0 +1,179 @@
+"""The parts of areas planned: ways in that are worth it are tried, the quickest plan is kept and its passes ordered."""
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from functools import partial
+from itertools import groupby
+
+from shapely.geometry import Polygon
+
+from justbite.model.findings import Finding
+from justbite.model.job import Job, Operation
+from justbite.model.shapes import grown
+from justbite.model.stock import heights as stock_heights
+from justbite.path.area import Area, Hole, parts_of
+from justbite.path.entry import Entry, Wish
+from justbite.path.level import Ground, PartPath, PartPlan, ground_of, plan_part, ways_into
+from justbite.path.opening import Pace, find_openings
+from justbite.path.predrill import Promise, drilled_findings, promised, saving_finding
+from justbite.path.reordering import reordered
+from justbite.path.terms import Terms
+from justbite.path.together import Tick, side_by_side
+from justbite.path.warm import make_ready
+from justbite.path.works import Swept, Work
+
+Progress = Callable[[float, str], None]
+WEIGHING, ORDERING = 0.1, 0.05
+"""Shares of the progress that ways in are weighed in, and passes put in order."""
+LEFT, LEFT_COUNTS = 0.001, 0.1
+"""What a plan may leave more than another, as a share of the part, and what share of its minutes that counts; half of
+it counts a quarter, twice as much four times."""
+
+_Timed = tuple[PartPlan, float]
+"""A plan, and the seconds of its first level."""
+
+
+def planned(operation: Operation, works: list[Work], terms: Terms, wishes: list[Wish], later: bool,
+             progress: Progress) -> list[list[PartPlan]]:  # fmt: skip
+    """For each work the plans of its parts; parts and the ways into them planned side by side."""
+    tries: list[tuple[int, int, Callable[[Tick], _Timed]]] = []
+    grounds: list[Ground | None] = []
+    make_ready()
+    weighed = side_by_side(
+        [partial(_ways_into, work, terms, own) for work, own in zip(works, wishes, strict=True)],
+        lambda k, share: progress(WEIGHING * share, f"Weighing ways into {works[k].area.name}"),
+    )
+    for index, (work, own, parts) in enumerate(zip(works, wishes, weighed, strict=True)):
+        for k, (area, part, ways) in enumerate(parts):
+            entries: list[Entry | None] = [*ways] or [None]
+            # Where there is but one plan, it is made beside others.
+            ground = ground_of(area, part, terms.aim) if len(entries) > 1 else None
+            grounds.append(ground)
+            for entry in entries:
+                plan = _plan(operation, area, part, entry, terms, own, ground, later)
+                tries.append((index, k, partial(_timed, plan, work, terms)))
+    plans: list[list[PartPlan]] = [[] for _ in works]
+    if not tries:
+        return plans
+    made = side_by_side(
+        [plan for _, _, plan in tries],
+        lambda k, share: progress(
+            WEIGHING + (1.0 - WEIGHING - ORDERING) * share, f"Clearing {works[tries[k][0]].area.name}"
+        ),
+    )  # fmt: skip
+    orders: list[tuple[int, Callable[[Tick], PartPlan]]] = []
+    for ((index, k), group), ground in zip(
+        groupby(zip(tries, made, strict=True), key=lambda pair: pair[0][:2]), grounds, strict=True
+    ):
+        area, part, _ = weighed[index][k]
+        timed = _quickest([made for _, made in group])
+        orders.append((index, partial(_in_order, timed, area, part, ground, operation, works[index], terms)))
+    ordered = side_by_side(
+        [order for _, order in orders],
+        lambda k, share: progress(1.0 - ORDERING * (1.0 - share), f"Ordering {works[orders[k][0]].area.name}"),
+    )
+    for (index, _), best in zip(orders, ordered, strict=True):
+        plans[index].append(best)
+    return plans
+
+
+def _in_order(timed: _Timed, area: Area, part: Polygon, ground: Ground | None, operation: Operation, work: Work,
+              terms: Terms, tick: Tick) -> PartPlan:  # fmt: skip
+    """A plan with its passes in the order with the shortest ways between, if that is quicker."""
+    plan, seconds = timed
+    other = reordered(plan, area, part, terms.aim, operation.conventional, terms.speeds, tick, ground)
+    return plan if other is None or terms.seconds(other.paths, work) >= seconds else other
+
+
+def _ways_into(work: Work, terms: Terms, wish: Wish, _tick: Tick) -> list[tuple[Area, Polygon, list[Entry]]]:
+    return ways_into(work.area, terms.clearance, wish, terms.aim, _pace(work, terms))
+
+
+def hole_findings(job: Job, operation: Operation, works: list[Work], plans: list[list[PartPlan]], terms: Terms,
+                   wishes: list[Wish], before: Sequence[Swept], progress: Progress) -> list[Finding]:  # fmt: skip
+    """What must have been drilled, what is of no use, and what a hole would save where there is none.
+
+    A hole that promises enough is planned: passes fall otherwise than any estimate knows.
+    """
+    lowest = stock_heights(job.stock)[0]
+    found: list[Finding] = []
+    asked: list[tuple[str, Promise, int, float]] = []
+    tries: list[tuple[int, Callable[[Tick], float]]] = []
+    for work, made, wish in zip(works, plans, wishes, strict=True):
+        levels, pace = len(work.levels(terms.step)), _pace(work, terms)
+        needed: list[Hole] = []
+        for part, plan in zip(parts_of(work.area), made, strict=True):
+            own = work.area.of_part(part)
+            if any(path.entry.hole is not None for path in plan.paths):
+                # All of them are gone for the passes, not only the one that is gone in by.
+                needed += own.holes
+            if own.holes or any(swept.shape.intersects(grown(part, terms.radius)) for swept in before):
+                continue
+            promise = promised(
+                work, part, plan.paths, terms.aim, levels, terms.clearance, wish.place, pace,
+                60.0 / terms.feeds.cut, lowest,
+            )  # fmt: skip
+            if promise is not None:
+                through = _through(promise.hole, operation, work, part, wish, terms)
+                tries += [(len(asked), own) for own in through]
+                asked.append((work.area.name, promise, levels, terms.seconds(plan.paths, work)))
+        found += drilled_findings(operation.name, work.area, needed, work.bottom)
+    taken = side_by_side(
+        [seconds for _, seconds in tries],
+        lambda k, _share: progress(1.0, f"Weighing a hole in {asked[tries[k][0]][0]}"),
+    )
+    for k, (name, promise, levels, now) in enumerate(asked):
+        then = min((s for (at, _), s in zip(tries, taken, strict=True) if at == k), default=math.inf)
+        told = saving_finding(operation.name, name, promise, levels * (now - then))
+        found += [told] if told is not None else []
+    return found
+
+
+def _through(hole: Hole, operation: Operation, work: Work, part: Polygon, wish: Wish, terms: Terms
+             ) -> list[Callable[[Tick], float]]:  # fmt: skip
+    """The plans for a part that would be gone into by a hole: how many seconds their first level takes."""
+    area = replace(work.area, holes=(hole,)).of_part(part)
+    ways = find_openings(area, part, terms.clearance, wish, terms.aim, None)
+
+    def seconds(entry: Entry, tick: Tick) -> float:
+        made = _timed(_plan(operation, area, part, entry, terms, wish), work, terms, tick)
+        return terms.seconds(_in_order(made, area, part, None, operation, work, terms, tick).paths, work)
+
+    return [partial(seconds, entry) for entry in ways if entry.hole is not None]
+
+
+def _plan(operation: Operation, area: Area, part: Polygon, entry: Entry | None, terms: Terms, wish: Wish,
+          ground: Ground | None = None, later: bool = False) -> Callable[[Tick], PartPlan]:  # fmt: skip
+    return partial(
+        plan_part, area, part, entry, terms.aim, operation.name, wish=wish, conventional=operation.conventional,
+        ground=ground, speeds=terms.speeds, outlined=later,
+    )  # fmt: skip
+
+
+def _pace(work: Work, terms: Terms) -> Pace:
+    """Ways at the first level, in mm of cut."""
+    low = replace(terms, heights=replace(terms.heights, travel=work.top + terms.heights.gap))
+    feeds = terms.feeds
+
+    def way_in(entry: Entry) -> float:
+        return low.seconds((PartPath(entry, ()),), work) * feeds.cut / 60.0
+
+    deep = min(feeds.slot, feeds.removal / (2.0 * terms.radius * feeds.entry))
+    return Pace(way_in, feeds.cut / feeds.link, terms.stop, deep / math.tan(feeds.ramp))
+
+
+def _timed(plan: Callable[[Tick], PartPlan], work: Work, terms: Terms, tick: Tick) -> _Timed:
+    made = plan(tick)
+    return made, terms.seconds(made.paths, work)
+
+
+def _quickest(plans: list[_Timed]) -> _Timed:
+    """Of plans for one part the one whose first level is quickest, what it leaves more than another set against it."""
+    most = max(plan.cleared for plan, _ in plans)
+
+    def cost(timed: _Timed) -> float:
+        plan, seconds = timed
+        return seconds * (1.0 + LEFT_COUNTS * ((1.0 - plan.cleared / most) / LEFT) ** 2)
+
+    return min(plans, key=cost) if len(plans) > 1 else plans[0]
