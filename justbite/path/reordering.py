@@ -77,7 +77,7 @@ def units_of(pieces: tuple[Piece, ...]) -> tuple[list[Unit], list[Piece | None]]
     link: Piece | None = None
     for piece in pieces:
         if piece.kind == "link":
-            link = piece if link is None else replace(piece, points=np.vstack([link.points, piece.points[1:]]))
+            link = piece if link is None else _joined(link, piece)
         elif units and link is None:
             units[-1].append(piece)
         else:
@@ -85,6 +85,12 @@ def units_of(pieces: tuple[Piece, ...]) -> tuple[list[Unit], list[Piece | None]]
             links.append(link)
             link = None
     return units, links
+
+
+def _joined(link: Piece, other: Piece) -> Piece:
+    """Two links in one; what they graze is told anew when they are gone."""
+    points = np.vstack([link.points, other.points[1:]])
+    return Piece("link", points, np.zeros(len(points)))
 
 
 class _Order:

@@ -1,5 +1,6 @@
 """Passes in another order: which must come first, the shortest ways between, and that what is cut stays the same."""
 
+from dataclasses import replace
 from itertools import pairwise, permutations
 from unittest.mock import patch
 
@@ -203,6 +204,27 @@ class ReorderedTest(SimpleTestCase):
         for at in set(refused):
             before, own = units[at - 1][-1].points.tobytes(), units[at][0].points.tobytes()
             self.assertEqual(cuts.index(own), cuts.index(before) + 1)
+
+    def test_a_way_in_two_links(self) -> None:
+        """Out of the tip of a cusp a link of its own leads: both are one way to the next pass."""
+        (*_, path) = self.plan.paths
+        at = next(k for k, piece in enumerate(path.pieces) if piece.kind == "link" and len(piece.points) > 4)
+        link = path.pieces[at]
+        assert link.load is not None
+        parts = [
+            replace(link, points=link.points[s], depth=link.depth[s], load=link.load[s])
+            for s in (slice(0, 3), slice(2, None))
+        ]
+        pieces = (*path.pieces[:at], *parts, *path.pieces[at + 1 :])
+        (_, one), (_, other) = units_of(path.pieces), units_of(pieces)
+        for known, joined in zip(one, other, strict=True):
+            if known is not None and joined is not None:
+                np.testing.assert_array_equal(known.points, joined.points)
+        self.assertEqual(len(one), len(other))
+        split = replace(self.plan, paths=(*self.plan.paths[:-1], replace(path, pieces=pieces)))
+        found = reordered(split, self.area, self.part, 2.0, 0.0, SPEEDS, told)
+        assert found is not None
+        self.assertEqual(len(found.paths[-1].pieces), len(self.found.paths[-1].pieces))
 
     def test_without_any_way_the_plan_stays(self) -> None:
         with patch.object(reordering._Order, "_link", return_value=None):
