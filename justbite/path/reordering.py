@@ -5,7 +5,7 @@ cleared when they are gone.
 """
 
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -35,12 +35,24 @@ Unit = list[Piece]
 """Cuts with no way between them."""
 
 
+@dataclass(frozen=True, slots=True)
+class Going:
+    """Where the cutter goes when all is done, (2,), and the seconds that a mm of the way there takes."""
+
+    place: Points
+    pace: float
+
+    def seconds(self, end: Points) -> float:
+        """Seconds there from where the cutter is."""
+        return self.pace * float(np.hypot(*(end - self.place)))
+
+
 def reordered(plan: PartPlan, area: Area, part: Polygon, target: float, conventional: float, speeds: Speeds,
-              tick: Tick, ground: Ground | None = None) -> PartPlan | None:  # fmt: skip
+              after: Going, tick: Tick, ground: Ground | None = None) -> PartPlan | None:  # fmt: skip
     """The plan of a part with its passes in an order with shorter ways between; None where none is found.
 
-    What it is made with is told as to `plan_part`; `tick` is called with the share done, and may raise to stop. What is
-    cut, and so what is clear at the end, stays the same.
+    What it is made with is told as to `plan_part`; `after`: where the cutter goes when all is done; `tick` is called
+    with the share done, and may raise to stop. What is cut, and so what is clear at the end, stays the same.
     """
     if area.holes and not any(path.entry.hole is not None for path in plan.paths):
         area, ground = area.solid(), None
@@ -51,11 +63,13 @@ def reordered(plan: PartPlan, area: Area, part: Polygon, target: float, conventi
     )  # fmt: skip
     work = Clearing(plane, ground.rims, ground.corners)
     paths: list[PartPath] = []
-    for path in plan.paths:
+    for k, path in enumerate(plan.paths):
         if path.entry.kind != "outside":
             work.stamp_path(path.entry.points)
         x, y = (float(v) for v in path.entry.points[-1])
-        order = _Order(work, path.pieces, (x, y, path.entry.heading or 0.0))
+        last = k + 1 == len(plan.paths)
+        then = after if last else replace(after, place=plan.paths[k + 1].entry.points[0])
+        order = _Order(work, path.pieces, (x, y, path.entry.heading or 0.0), then)
         if order.better():
             made = order.gone_through(tick)
             if made is None:
@@ -63,7 +77,7 @@ def reordered(plan: PartPlan, area: Area, part: Polygon, target: float, conventi
             paths.append(replace(path, pieces=tuple(made)))
         else:
             paths.append(path)
-            for piece in path.pieces if len(paths) < len(plan.paths) else ():
+            for piece in () if last else path.pieces:
                 if piece.kind == "cut":
                     work.stamp_path(piece.points, True)
     same = all(one.pieces is other.pieces for one, other in zip(paths, plan.paths, strict=True))
@@ -96,9 +110,9 @@ def _joined(link: Piece, other: Piece) -> Piece:
 class _Order:
     """Pieces that follow a way in, in which order they may be cut, and how long the ways between take."""
 
-    def __init__(self, work: Clearing, pieces: tuple[Piece, ...], end: Start) -> None:
-        """`work`: with what is cleared before them; `end`: where the way in ends, and its heading."""
-        self.work, self.end = work, end
+    def __init__(self, work: Clearing, pieces: tuple[Piece, ...], end: Start, after: Going) -> None:
+        """`work`: with what is cleared before them; `end`: where the way in ends, and its heading; `after`: then."""
+        self.work, self.end, self.after = work, end, after
         self.units, self.links = units_of(pieces)
         self.order = np.arange(len(self.units))
 
@@ -128,13 +142,12 @@ class _Order:
         return earlier
 
     def _between(self) -> NDArray[np.float64]:
-        """Seconds from the end of each unit, in row 0 of the way in, to the beginning of each; column 0 is not used."""
+        """Seconds from the end of each unit, in row 0 of the way in, to the beginning of each, and in column 0 away."""
         plane = self.work.plane
         ends = np.array([self.end, *(_heading(unit[-1].points[-2:], 1) for unit in self.units)])
         starts = np.array([_start(unit) for unit in self.units])
-        seconds = np.zeros((len(self.units) + 1, len(self.units) + 1))
-        seconds[:, 1:] = soonest(ends, starts, plane.radius, plane.speeds.packed())
-        return seconds
+        away = [self.after.seconds(end[:2]) for end in ends]
+        return np.column_stack([away, soonest(ends, starts, plane.radius, plane.speeds.packed())])
 
     def gone_through(self, tick: Tick) -> list[Piece] | None:
         """The pieces in that order, and marked as gone; None where no way leads from one to the next."""
@@ -163,7 +176,9 @@ class _Order:
             tick(k / len(self.order))
             at, before = int(self.order[k]), int(self.order[k - 1]) if k else -1
             if k or self.links[0] is not None:
-                link = self._link(before, at)
+                # As long as all is as it was, so is the way.
+                same = bool((self.order[: k + 1] == np.arange(k + 1)).all())
+                link = self.links[at] if same else self._link(before, at)
                 if link is None:
                     failed[at] += 1
                     self._seconds[before + 1, at + 1] = NO_WAY
@@ -181,8 +196,8 @@ class _Order:
     def _other_rest(self, k: int) -> bool:
         """Put what is left from `k` on in another order; False where the next one stays the same."""
         left = self.order[k:].copy()
-        rows = np.concatenate([[self.order[k - 1] + 1 if k else 0], left + 1])
-        own, earlier = self._seconds[np.ix_(rows, rows)], self._earlier[np.ix_(left, left)]
+        rows, columns = ([first, *(left + 1)] for first in (self.order[k - 1] + 1 if k else 0, 0))
+        own, earlier = self._seconds[np.ix_(rows, columns)], self._earlier[np.ix_(left, left)]
         self.order[k:] = left[shorter(np.arange(len(left)), own, earlier)]
         return bool(self.order[k] != left[0])
 

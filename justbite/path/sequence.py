@@ -107,7 +107,8 @@ def shorter(order, seconds, earlier):  # type: ignore[no-untyped-def]
     """A better order of passes: runs of them change their place as long as that gains time.
 
     `order` (m,), which keeps to `earlier` (m, m): whether pass [a, b] has b before it; `seconds` (m + 1, m + 1): from
-    the end of a pass to the beginning of another, both counted from 1; row 0 is where all begins.
+    the end of a pass to the beginning of another, both counted from 1; row 0 is where all begins, column 0 what comes
+    after all of them.
     """
     order = order.copy()
     m = order.shape[0]
@@ -118,9 +119,8 @@ def shorter(order, seconds, earlier):  # type: ignore[no-untyped-def]
                 end = a + size
                 head, tail = order[a], order[end - 1]
                 ahead = order[a - 1] + 1 if a > 0 else 0
-                gone = seconds[ahead, head + 1]
-                if end < m:
-                    gone += seconds[tail + 1, order[end] + 1] - seconds[ahead, order[end] + 1]
+                behind = order[end] + 1 if end < m else 0
+                gone = seconds[ahead, head + 1] + seconds[tail + 1, behind] - seconds[ahead, behind]
                 best, at = gone - GAIN, -1
                 for j in range(a - 1, -1, -1):
                     if _bound(order, a, end, j, earlier, True):
@@ -132,9 +132,8 @@ def shorter(order, seconds, earlier):  # type: ignore[no-untyped-def]
                 for j in range(end, m):
                     if _bound(order, a, end, j, earlier, False):
                         break
-                    come = seconds[order[j] + 1, head + 1]
-                    if j + 1 < m:
-                        come += seconds[tail + 1, order[j + 1] + 1] - seconds[order[j] + 1, order[j + 1] + 1]
+                    to = order[j + 1] + 1 if j + 1 < m else 0
+                    come = seconds[order[j] + 1, head + 1] + seconds[tail + 1, to] - seconds[order[j] + 1, to]
                     if come < best:
                         best, at = come, j + 1
                 if at >= 0:
@@ -167,4 +166,4 @@ def spent(order, seconds):  # type: ignore[no-untyped-def]
     for k in order:
         told += seconds[at, k + 1]
         at = k + 1
-    return told
+    return told + seconds[at, 0]

@@ -14,10 +14,11 @@ from justbite.model.shapes import grown
 from justbite.model.stock import heights as stock_heights
 from justbite.path.area import Area, Hole, parts_of
 from justbite.path.entry import Entry, Wish
+from justbite.path.fronts import Points
 from justbite.path.level import Ground, PartPath, PartPlan, ground_of, plan_part, ways_into
 from justbite.path.opening import Pace, find_openings
 from justbite.path.predrill import Promise, drilled_findings, promised, saving_finding
-from justbite.path.reordering import reordered
+from justbite.path.reordering import Going, reordered
 from justbite.path.terms import Terms
 from justbite.path.together import Tick, side_by_side
 from justbite.path.warm import make_ready
@@ -82,8 +83,21 @@ def _in_order(timed: _Timed, area: Area, part: Polygon, ground: Ground | None, o
               terms: Terms, tick: Tick) -> PartPlan:  # fmt: skip
     """A plan with its passes in the order with the shortest ways between, if that is quicker."""
     plan, seconds = timed
-    other = reordered(plan, area, part, terms.aim, operation.conventional, terms.speeds, tick, ground)
-    return plan if other is None or terms.seconds(other.paths, work) >= seconds else other
+    if not plan.paths:
+        return plan
+    # From level to level it goes back to where it began; where it goes after the last one is not known yet.
+    pace = 60.0 / terms.feeds.rapid if len(work.levels(terms.step)) > 1 else 0.0
+    back = Going(plan.paths[0].entry.points[0], pace)
+    other = reordered(plan, area, part, terms.aim, operation.conventional, terms.speeds, back, tick, ground)
+    if other is None:
+        return plan
+    longer = back.seconds(_end(other)) - back.seconds(_end(plan))
+    return plan if terms.seconds(other.paths, work) + longer >= seconds else other
+
+
+def _end(plan: PartPlan) -> Points:
+    last = plan.paths[-1]
+    return last.pieces[-1].points[-1] if last.pieces else last.entry.points[-1]
 
 
 def _ways_into(work: Work, terms: Terms, wish: Wish, _tick: Tick) -> list[tuple[Area, Polygon, list[Entry]]]:

@@ -15,7 +15,7 @@ from justbite.path.level import ground_of, plan_part
 from justbite.path.lines import length_of
 from justbite.path.links import Speeds
 from justbite.path.program import Feeds, Heights, add_level
-from justbite.path.reordering import reordered
+from justbite.path.reordering import Going, reordered
 from justbite.path.rim import Rim
 from justbite.path.spine import spines
 
@@ -42,7 +42,7 @@ def make_ready() -> None:
         rim.standing(ground.cleared, 0.0, part.exterior, 0.1)
         standing_before(ground.cleared, *frame, rim.rings[0], 1.0, 0.0)
         made = plan_part(area, part, find_entry(area, part, 0.1), TARGET, "", lambda _share: None, ground=ground)
-        reordered(made, area, part, TARGET, 0.0, Speeds(), lambda _share: None, ground)
+        reordered(made, area, part, TARGET, 0.0, Speeds(), Going(np.zeros(2), 0.0), lambda _share: None, ground)
         out = MovesBuilder(np.array([0.0, 0.0, 5.0]))
         add_level(out, list(made.paths), 0.0, -1.0, TARGET, Heights(5.0, 0.5, 0.3, 0.0), feeds, 0.001, 1.0)
     descend(np.array([[0.0, 0.0], [9.0, 0.0]]), 0.0, -1.0, 1.0, 0.05, FullWidth(100.0, 100.0))

@@ -16,11 +16,12 @@ from justbite.path import reordering, tried
 from justbite.path.area import Area, parts_of
 from justbite.path.level import PartPlan, ground_of, plan_part, ways_into
 from justbite.path.links import Speeds, soonest
-from justbite.path.reordering import reordered, units_of
+from justbite.path.reordering import Going, reordered, units_of
 from justbite.path.sequence import Owners, shorter, spent
 from justbite.plan import plan
 
 SPEEDS = Speeds()
+NOWHERE = Going(np.zeros(2), 0.0)
 
 
 def told(_share: float) -> None:
@@ -55,7 +56,7 @@ class SequenceTest(SimpleTestCase):
     @staticmethod
     def by_hand(order: tuple[int, ...], seconds: NDArray[np.float64]) -> float:
         rows = [0, *(k + 1 for k in order)]
-        return float(sum(seconds[a, b] for a, b in pairwise(rows)))
+        return float(sum(seconds[a, b] for a, b in pairwise([*rows, 0])))
 
     def test_what_lies_in_a_chain_stays(self) -> None:
         """Each pass behind the one before: there is but one order."""
@@ -67,9 +68,21 @@ class SequenceTest(SimpleTestCase):
         """Places on a line, left to the end, each of them passed before: gone by in one go."""
         places = np.array([0.0, 2.0, 4.0, 6.0, 8.0, 5.0, 1.0, 3.0, 7.0])
         seconds = np.abs(np.concatenate([[0.0], places])[:, None] - np.concatenate([[0.0], places]))
+        seconds[:, 0] = 0.0
         found = shorter(np.arange(9), seconds, np.zeros((9, 9), dtype=bool))
         self.assertAlmostEqual(spent(np.arange(9), seconds), 8 + 3 + 4 + 2 + 4)
         self.assertAlmostEqual(spent(found, seconds), 8.0)
+
+
+    def test_where_it_goes_afterwards_counts(self) -> None:
+        """Three places on a line, from the middle: first away from where the cutter goes then, not to it."""
+        places, here = np.array([-1.0, 1.2]), 0.0
+        for then, order in ((5.0, [0, 1]), (-5.0, [1, 0])):
+            ends = np.concatenate([[here], places])
+            seconds = np.abs(ends[:, None] - np.concatenate([[then], places]))
+            found = shorter(np.arange(2), seconds, np.zeros((2, 2), dtype=bool))
+            self.assertEqual(found.tolist(), order)
+            self.assertAlmostEqual(spent(found, seconds), self.by_hand(tuple(order), seconds))
 
 
 class OwnersTest(SimpleTestCase):
@@ -137,7 +150,7 @@ class ReorderedTest(SimpleTestCase):
         ((area, _, ways),) = ways_into(self.area, 1.0, None, 2.0)
         self.area = area
         self.plan = plan_part(area, self.part, ways[0], 2.0, "", told)
-        found = reordered(self.plan, area, self.part, 2.0, 0.0, SPEEDS, told)
+        found = reordered(self.plan, area, self.part, 2.0, 0.0, SPEEDS, NOWHERE, told)
         assert found is not None
         self.found: PartPlan = found
 
@@ -196,7 +209,7 @@ class ReorderedTest(SimpleTestCase):
             return find(order, before, at)
 
         with patch.object(reordering._Order, "_link", link):
-            found = reordered(self.plan, self.area, self.part, 2.0, 0.0, SPEEDS, told)
+            found = reordered(self.plan, self.area, self.part, 2.0, 0.0, SPEEDS, NOWHERE, told)
         self.assertTrue(refused)
         assert found is not None
         cuts = [p.points.tobytes() for p in found.paths[-1].pieces if p.kind == "cut"]
@@ -222,13 +235,13 @@ class ReorderedTest(SimpleTestCase):
                 np.testing.assert_array_equal(known.points, joined.points)
         self.assertEqual(len(one), len(other))
         split = replace(self.plan, paths=(*self.plan.paths[:-1], replace(path, pieces=pieces)))
-        found = reordered(split, self.area, self.part, 2.0, 0.0, SPEEDS, told)
+        found = reordered(split, self.area, self.part, 2.0, 0.0, SPEEDS, NOWHERE, told)
         assert found is not None
         self.assertEqual(len(found.paths[-1].pieces), len(self.found.paths[-1].pieces))
 
     def test_without_any_way_the_plan_stays(self) -> None:
         with patch.object(reordering._Order, "_link", return_value=None):
-            self.assertIsNone(reordered(self.plan, self.area, self.part, 2.0, 0.0, SPEEDS, told))
+            self.assertIsNone(reordered(self.plan, self.area, self.part, 2.0, 0.0, SPEEDS, NOWHERE, told))
 
     def test_it_can_be_stopped(self) -> None:
         def stop(share: float) -> None:
@@ -236,12 +249,12 @@ class ReorderedTest(SimpleTestCase):
                 raise InterruptedError
 
         with self.assertRaises(InterruptedError):
-            reordered(self.plan, self.area, self.part, 2.0, 0.0, SPEEDS, stop)
+            reordered(self.plan, self.area, self.part, 2.0, 0.0, SPEEDS, NOWHERE, stop)
 
     def test_a_ground_that_is_known_is_left_as_it_was(self) -> None:
         ground = ground_of(self.area, self.part, 2.0)
         before = ground.cleared.copy()
-        again = reordered(self.plan, self.area, self.part, 2.0, 0.0, SPEEDS, told, ground)
+        again = reordered(self.plan, self.area, self.part, 2.0, 0.0, SPEEDS, NOWHERE, told, ground)
         np.testing.assert_array_equal(ground.cleared, before)
         assert again is not None
         for one, other in zip(again.paths, self.found.paths, strict=True):
