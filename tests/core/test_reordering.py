@@ -73,7 +73,6 @@ class SequenceTest(SimpleTestCase):
         self.assertAlmostEqual(spent(np.arange(9), seconds), 8 + 3 + 4 + 2 + 4)
         self.assertAlmostEqual(spent(found, seconds), 8.0)
 
-
     def test_where_it_goes_afterwards_counts(self) -> None:
         """Three places on a line, from the middle: first away from where the cutter goes then, not to it."""
         places, here = np.array([-1.0, 1.2]), 0.0
