@@ -14,8 +14,11 @@ from justbite.bench import made_areas, measured, on_machine, thin_pieces
 from justbite.field.grid import Grid
 from justbite.path import reordering, tried
 from justbite.path.area import Area, parts_of
+from justbite.path.clearing import Clearing
+from justbite.path.fronts import Piece
 from justbite.path.level import PartPlan, ground_of, plan_part, ways_into
 from justbite.path.links import Speeds, soonest
+from justbite.path.plane import Plane
 from justbite.path.reordering import Going, reordered, units_of
 from justbite.path.sequence import Owners, shorter, spent
 from justbite.plan import plan
@@ -116,6 +119,18 @@ class OwnersTest(SimpleTestCase):
             gone.append(taken)
             known = known.union(taken)
         self.assertGreater(min(within, without), 10)
+
+    def test_a_strip_thinner_than_a_cell(self) -> None:
+        """Two ways side by side: what the second overlaps of what the first took may lie between the nodes."""
+        radius = 5.0
+        grid = Grid.over((0, 0, 60, 40), radius / 20)
+        for overlap, bound in ((1.0, True), (0.1, True), (0.01, True), (-1.0, False)):
+            for across in (0.0, 0.07, 0.13, 0.2):
+                owners = Owners(grid, radius, np.zeros((grid.ny, grid.nx), dtype=bool))
+                earlier = np.zeros((2, 2), dtype=bool)
+                for k, y in enumerate((10.0 + across, 10.0 + across + 2.0 * radius - overlap)):
+                    owners.cut(k, [np.array([[10.0, y], [50.0, y]])], earlier[k])
+                self.assertEqual(bool(earlier[1, 0]), bound, (overlap, across))
 
 
 class SoonestTest(SimpleTestCase):
@@ -237,6 +252,24 @@ class ReorderedTest(SimpleTestCase):
         found = reordered(split, self.area, self.part, 2.0, 0.0, SPEEDS, NOWHERE, told)
         assert found is not None
         self.assertEqual(len(found.paths[-1].pieces), len(self.found.paths[-1].pieces))
+
+    def test_a_cut_begins_with_no_more_than_the_guard_allows(self) -> None:
+        """A link that grazes more than the bite just before a cut is none, however clear it seems."""
+        (path,) = self.plan.paths
+        ground = ground_of(self.area, self.part, 2.0)
+        work = Clearing(Plane(ground.grid, ground.cleared, ground.room, 5.0, 5.0, 2.0))
+        x, y = (float(v) for v in path.entry.points[-1])
+        order = reordering._Order(work, path.pieces, (x, y, 0.0), NOWHERE)
+        at = next(
+            k for k, unit in enumerate(order.units)
+            if k > 2 and unit[0].load is not None and not unit[0].whole and unit[0].load[1] > 0.1
+        )  # fmt: skip
+        begin, on = order.units[at][0].points[:2]
+        way = begin - np.array([[3.0], [1.0], [0.5], [0.0]]) * (on - begin) / np.hypot(*(on - begin))
+        for grazed, allowed in ((0.0, True), (0.1, True), (3.0, False)):
+            link = Piece("link", way, np.zeros(4), load=np.array([0.0, 0.0, grazed, grazed]))
+            with patch.object(work.ways, "way_to", return_value=link):
+                self.assertEqual(order._link(0, at) is link, allowed, grazed)
 
     def test_without_any_way_the_plan_stays(self) -> None:
         with patch.object(reordering._Order, "_link", return_value=None):
