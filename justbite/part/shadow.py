@@ -99,7 +99,11 @@ def _sheet_union(points: NDArray[np.float64], t: NDArray[np.int64]) -> BaseGeome
             inside.append(face)
     area = float(_areas(points, t).sum())
     if inside and abs(sum(f.area for f in inside) - area) < 1e-6 * area + 1e-9:
-        return shapely.union_all(inside)
+        try:
+            return shapely.union_all(inside)
+        except shapely.errors.GEOSException:
+            # A face whose border all but touches itself: faces that meet corner to corner are united as they are.
+            return shapely.coverage_union_all(inside)
     # It folds over itself, or its triangles do not meet corner to corner: the slow way.
     return shapely.union_all(shapely.polygons(points[np.concatenate([t, t[:, :1]], axis=1)]), grid_size=1e-6)
 

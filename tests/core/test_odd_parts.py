@@ -6,7 +6,10 @@ import math
 from unittest.mock import patch
 
 import numpy as np
+import shapely
 from django.test import SimpleTestCase
+from numpy.typing import NDArray
+from shapely.geometry.base import BaseGeometry
 
 from justbite import odd_features, odd_parts, solids, tolerances
 from justbite.cli import main
@@ -14,6 +17,7 @@ from justbite.errors import JobError
 from justbite.model.part import Part
 from justbite.model.stock import extent
 from justbite.odd_blank import Blank
+from justbite.part import shadow
 from justbite.part.read import read_part
 
 
@@ -49,6 +53,27 @@ class OddPartsTest(SimpleTestCase):
         self.assertGreater(len(cutters), 3)
         again = dict(odd_parts.odd_parts(range(3, 4)))
         self.assertEqual(repr(again["odd part 3"]), repr(drawn["odd part 3"]))
+
+    def test_a_shadow_that_all_but_touches_itself(self) -> None:
+        """Seed 1148: a face of its shadow comes back to its own border, and a plain union of faces stopped the layout.
+
+        Against the triangles of the same sheets, put together one by one on a grid.
+        """
+        found = []
+        whole = shadow._sheet_union
+
+        def kept(points: NDArray[np.float64], t: NDArray[np.int64]) -> BaseGeometry:
+            made = whole(points, t)
+            found.append((made.area, shapely.polygons(points[np.concatenate([t, t[:, :1]], axis=1)])))
+            return made
+
+        with patch.object(shadow, "_sheet_union", kept):
+            ((_, made),) = odd_parts.odd_parts(range(1148, 1149))
+        assert not isinstance(made, JobError)
+        self.assertTrue(all(shapely.Polygon(region.outline).is_valid for region in made[0].regions))
+        self.assertGreater(len(found), 0)
+        for area, triangles in found:
+            self.assertAlmostEqual(area, shapely.union_all(triangles, grid_size=1e-6).area, delta=0.01)
 
     def test_broken_roundings_are_left_out(self) -> None:
         for seed in range(13, 25, 2):
