@@ -188,8 +188,7 @@ class _Order:
                 work.pieces.append(link)
             for piece in self.units[at]:
                 work.pieces.append(piece)
-                if piece.kind == "cut":
-                    work.stamp_path(piece.points, True)
+                work.stamp_path(piece.points, True)
             k += 1
         return None
 

@@ -36,7 +36,7 @@ _Timed = tuple[PartPlan, float]
 
 
 def planned(operation: Operation, works: list[Work], terms: Terms, wishes: list[Wish], later: bool,
-             progress: Progress) -> list[list[PartPlan]]:  # fmt: skip
+            progress: Progress) -> list[list[PartPlan]]:  # fmt: skip
     """For each work the plans of its parts; parts and the ways into them planned side by side."""
     tries: list[tuple[int, int, Callable[[Tick], _Timed]]] = []
     grounds: list[Ground | None] = []
@@ -105,7 +105,7 @@ def _ways_into(work: Work, terms: Terms, wish: Wish, _tick: Tick) -> list[tuple[
 
 
 def hole_findings(job: Job, operation: Operation, works: list[Work], plans: list[list[PartPlan]], terms: Terms,
-                   wishes: list[Wish], before: Sequence[Swept], progress: Progress) -> list[Finding]:  # fmt: skip
+                  wishes: list[Wish], before: Sequence[Swept], progress: Progress) -> list[Finding]:  # fmt: skip
     """What must have been drilled, what is of no use, and what a hole would save where there is none.
 
     A hole that promises enough is planned: passes fall otherwise than any estimate knows.
