@@ -13,6 +13,8 @@ from justbite.model.shapes import borders_of
 
 BAND = 256
 """Rows of a field that are worked on at once."""
+COARSE, FINE = 64, 16
+"""Nodes along the squares in which it is told what may be nearest: coarse ones, and those within them."""
 
 
 def segments_of(shape: BaseGeometry) -> NDArray[np.float64]:
@@ -48,28 +50,69 @@ def _inside_band(segments: NDArray[np.float64], grid: Grid, first: int, count: i
 
 @njit(cache=True, nogil=True)
 def _nearest(squared, first, segments, x0, y0, cell, cap):  # type: ignore[no-untyped-def]
-    """Lower `squared` (mm2), the rows of the grid from `first` on, to the squared distance of the nearest segment."""
+    """Lower `squared` (mm2), the rows of the grid from `first` on, to the squared distance of the nearest segment.
+
+    Square by square, of two sizes: one that is `away` from a place is no more than that and half the square's diagonal
+    from any node of the square about it. What is farther from the place by twice that than the nearest is from no node
+    the nearest.
+    """
     rows, nx = squared.shape
-    for k in range(segments.shape[0]):
-        ax, ay, bx, by = segments[k]
-        dx, dy = bx - ax, by - ay
-        length2 = dx * dx + dy * dy
-        i1 = max(0, int((min(ax, bx) - cap - x0) / cell))
-        i2 = min(nx - 1, int((max(ax, bx) + cap - x0) / cell) + 1)
-        j1 = max(first, int((min(ay, by) - cap - y0) / cell))
-        j2 = min(first + rows - 1, int((max(ay, by) + cap - y0) / cell) + 1)
-        for j in range(j1, j2 + 1):
-            y = y0 + j * cell
-            for i in range(i1, i2 + 1):
-                x = x0 + i * cell
-                t = 0.0
-                if length2 > 0.0:
-                    t = ((x - ax) * dx + (y - ay) * dy) / length2
-                    t = min(1.0, max(0.0, t))
-                ex = ax + t * dx - x
-                ey = ay + t * dy - y
-                d2 = ex * ex + ey * ey
-                squared[j - first, i] = min(squared[j - first, i], d2)
+    every, some = np.arange(segments.shape[0]), np.empty(segments.shape[0], np.int64)
+    few, away = np.empty(segments.shape[0], np.int64), np.empty(segments.shape[0])
+    for j1 in range(0, rows, COARSE):
+        j2 = min(rows, j1 + COARSE)
+        for i1 in range(0, nx, COARSE):
+            i2 = min(nx, i1 + COARSE)
+            near = _near(i1, i2, first + j1, first + j2, segments, every, len(every), x0, y0, cell, cap, away, some)
+            if near == 0:
+                continue
+            for j3 in range(j1, j2, FINE):
+                j4 = min(j2, j3 + FINE)
+                for i3 in range(i1, i2, FINE):
+                    i4 = min(i2, i3 + FINE)
+                    left = _near(
+                        i3, i4, first + j3, first + j4, segments, some, near, x0, y0, cell, cap, away, few
+                    )  # fmt: skip
+                    for n in range(left):
+                        _lower(squared, first, segments[few[n]], i3, i4, j3, j4, x0, y0, cell)
+
+
+@njit(cache=True, nogil=True)
+def _near(i1, i2, j1, j2, segments, asked, count, x0, y0, cell, cap, away, found):  # type: ignore[no-untyped-def]
+    """How many of the first `count` segments that are `asked` may be the nearest to a node of columns i1 to i2, rows j1
+    to j2, and within `cap` of it; which, is put into `found`. `away`: room for their distances."""
+    x, y = x0 + 0.5 * (i1 + i2 - 1) * cell, y0 + 0.5 * (j1 + j2 - 1) * cell
+    half = 0.5 * cell * np.hypot(i2 - i1 - 1, j2 - j1 - 1) + 1e-6 * cell
+    least = cap
+    for n in range(count):
+        ax, ay, bx, by = segments[asked[n]]
+        dx, dy, fx, fy = bx - ax, by - ay, x - ax, y - ay
+        t = min(1.0, max(0.0, (fx * dx + fy * dy) / max(dx * dx + dy * dy, 1e-30)))
+        away[n] = np.sqrt((t * dx - fx) ** 2 + (t * dy - fy) ** 2)
+        least = min(least, away[n])
+    many = 0
+    for n in range(count):
+        if away[n] <= min(least + 2.0 * half, cap + half):
+            found[many] = asked[n]
+            many += 1
+    return many
+
+
+@njit(cache=True, nogil=True)
+def _lower(squared, first, segment, i1, i2, j1, j2, x0, y0, cell):  # type: ignore[no-untyped-def]
+    """Lower one square of nodes to the squared distance of a segment; four nodes at once, written so that they can."""
+    ax, ay, bx, by = segment
+    dx, dy = bx - ax, by - ay
+    length2 = dx * dx + dy * dy
+    share = 1.0 / length2 if length2 > 0.0 else 0.0
+    for j in range(j1, j2):
+        fy = y0 + (first + j) * cell - ay
+        row = squared[j, i1:i2]
+        for i in range(len(row)):
+            fx = x0 + (i1 + i) * cell - ax
+            t = min(1.0, max(0.0, (fx * dx + fy * dy) * share))
+            ex, ey = t * dx - fx, t * dy - fy
+            row[i] = min(row[i], ex * ex + ey * ey)
 
 
 @njit(cache=True, nogil=True)

@@ -14,7 +14,7 @@ from justbite.path.area import Area
 from justbite.path.clearing import Clearing
 from justbite.path.contact import deepest
 from justbite.path.entry import LEAST_HELIX, LEAST_RAMP, Entry, Wish, find_entry, is_narrow, ramp_across
-from justbite.path.spine import arm_line
+from justbite.path.spine import STEPS, arm_line
 
 LEAST_REST, MOST_REST, REST_SHARE = 0.1, 0.5, 0.0005
 """How much material is worth an entry of its own at least: from so many to so many R squared, as a share of all."""
@@ -81,8 +81,7 @@ def next_entry(work: Clearing, area: Area, part: Polygon, reach: NDArray[np.bool
 def _beside(work: Clearing, part: Polygon, rest: BaseGeometry) -> Entry | None:
     """Down in the clear beside what still stands: a cutter may end among films that no link leads out of."""
     radius = work.plane.radius
-    # What stands is made of the rows of a field: thousands of corners.
-    about = rest.simplify(0.1 * radius).buffer(BESIDE * radius, quad_segs=4)
+    about = rest.simplify(STEPS * radius).buffer(BESIDE * radius, quad_segs=4)
     ring = shapely.segmentize(about.boundary.intersection(part), APART * radius)
     spots = shapely.get_coordinates(ring)
     wide = [deepest(work.plane.cleared, *work.plane.frame, x, y, GAP * radius, 0.0, np.inf) <= 0.0 for x, y in spots]

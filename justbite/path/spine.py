@@ -43,6 +43,9 @@ MOST_RINGS = 4
 """Islands round which a ring of their own is tried, those with the longest ways round them."""
 ARM_REACH, RUN_UP = 2.5, 1.5
 """R: how far about what still stands a way into it is looked for, and how far back in what is clear it begins."""
+STEPS = 0.1
+"""R by which the outline of what still stands may be off where it is grown: it is made of the rows of a field, and has
+thousands of corners."""
 TIP, TIP_PLACES = 0.6, tuple(np.linspace(1.0, 0.0, 25)[:-1].tolist())
 """R: how far the end of an arm may be from where its middle line ends, for the way to be followed half-way between its
 sides; and places there, as shares of what is left."""
@@ -233,7 +236,8 @@ def arm_line(part: Polygon, radius: float, rest: shapely.Geometry, clear: Callab
     `rest`: what still stands. `clear`: of which places (n, 2) of the centre nothing is met.
     """
     # An arm by itself: the points along its border stand as close as it is narrow.
-    near = shapely.get_parts(part.intersection(grown(rest, ARM_REACH * radius)))
+    about = grown(rest.simplify(STEPS * radius), ARM_REACH * radius)
+    near = shapely.get_parts(part.intersection(about))
     arm = min((p for p in near if p.area > 0.0), key=rest.distance, default=None)
     if arm is None:
         return None
@@ -242,7 +246,8 @@ def arm_line(part: Polygon, radius: float, rest: shapely.Geometry, clear: Callab
         return None
     used, ways = graph(spots, edges)
     begins = clear(spots[used])
-    meets = ~begins & (shapely.distance(rest, shapely.points(spots[used])) < radius)
+    shapely.prepare(rest)
+    meets = ~begins & shapely.dwithin(rest, shapely.points(spots[used]), radius)
     if not begins.any() or not meets.any():
         return None
     away, _, _ = dijkstra(ways, directed=False, indices=np.nonzero(begins)[0], return_predecessors=True, min_only=True)

@@ -52,13 +52,23 @@ def rectangle(w: float, h: float) -> list[list[float]]:
 
 class FieldTest(SimpleTestCase):
     def test_distance_against_shapely(self) -> None:
-        shape = Polygon([(0, 0), (40, 0), (40, 10), (12, 14), (10, 30), (0, 30)]).difference(Point(8, 8).buffer(3))
-        grid = Grid.over((-5, -5, 45, 35), 0.5)
-        field = signed_distance(shape, grid, 4.0)
-        xs, ys = np.meshgrid(grid.x0 + grid.cell * np.arange(grid.nx), grid.y0 + grid.cell * np.arange(grid.ny))
-        points = shapely.points(xs, ys)
-        expected = shapely.distance(shape.boundary, points) * np.where(shapely.contains(shape, points), 1, -1)
-        np.testing.assert_allclose(field, np.clip(expected, -4, 4), atol=1e-5)
+        """Of few long lines and of many short ones, over several squares and bands of nodes, within caps and beyond."""
+        angles = np.linspace(0.0, 2.0 * math.pi, 900, endpoint=False)
+        reach = 55.0 + 9.0 * np.sin(5.0 * angles) + 2.0 * np.sin(17.0 * angles)
+        blob = Polygon(np.column_stack([reach * np.cos(angles), 1.2 * reach * np.sin(angles)]))
+        corners = Polygon([(0, 0), (40, 0), (40, 10), (12, 14), (10, 30), (0, 30)])
+        for shape, cell, cap in (
+            (corners.difference(Point(8, 8).buffer(3)), 0.5, 4.0),
+            (blob.difference(Point(-11, 21).buffer(17.0, quad_segs=64)), 0.55, 3.0),
+            (blob.difference(Point(-11, 21).buffer(17.0, quad_segs=64)), 0.55, 30.0),
+        ):
+            x1, y1, x2, y2 = shape.bounds
+            grid = Grid.over((x1 - 5, y1 - 5, x2 + 5, y2 + 5), cell)
+            field = signed_distance(shape, grid, cap)
+            xs, ys = np.meshgrid(grid.x0 + cell * np.arange(grid.nx), grid.y0 + cell * np.arange(grid.ny))
+            points = shapely.points(xs, ys)
+            expected = shapely.distance(shape.boundary, points) * np.where(shapely.contains(shape, points), 1, -1)
+            np.testing.assert_allclose(field, np.clip(expected, -cap, cap), atol=1e-5)
 
     def test_a_stamp_can_be_taken_back(self) -> None:
         field = np.full((80, 80), 9.0, np.float32)
