@@ -175,6 +175,9 @@ def less(shape: BaseGeometry, other: BaseGeometry) -> BaseGeometry:
     Where GEOS takes one for lying beside the other (`united`), what is outside and what is shared are more than all:
     then on the grid. Else not: a millionth of a millimetre between a wall and what stands at it is air to the field.
     """
+    if other.is_empty:
+        # Of areas with a line beside them GEOS does not tell what they share with nothing.
+        return shape
     left = shape.difference(other)
     if abs(left.area + shape.intersection(other).area - shape.area) <= GRID * max(1.0, shape.area):
         return left

@@ -82,3 +82,9 @@ class SweptTest(SimpleTestCase):
             less(box, shapely.Point(3, 3).buffer(1)).equals_exact(box.difference(shapely.Point(3, 3).buffer(1)))
         )
         self.assertAlmostEqual(united([inner, outer]).area, inner.area + outer.area - shared, places=3)
+
+    def test_nothing_gone_from_an_area_with_a_line_beside_it(self) -> None:
+        """GEOS gives up on what such a collection and nothing share: odd part 555 was not planned at all."""
+        beside = shapely.GeometryCollection([shapely.box(0, 0, 4, 3), LineString([(4, 1), (6, 1)])])
+        for nothing in (Polygon(), shapely.MultiPolygon(), shapely.GeometryCollection()):
+            self.assertEqual(less(beside, nothing).area, 12.0)
