@@ -20,7 +20,7 @@ from justbite.model.job import Job, Machine, Operation
 from justbite.model.moves import LINK, POSITION, Moves
 from justbite.path.blocks import MovesBuilder
 from justbite.path.program import FeedLaw
-from justbite.path.rough import Bears, Roughed, add_operation
+from justbite.path.rough import Bears, Roughed, Ways, add_operation
 from justbite.path.works import Limits, Swept, sections_cut
 from justbite.way_back import BACK, promised, way_back_finding, worth
 from justbite.yardstick import plain_seconds
@@ -52,8 +52,11 @@ class Step:
     choose: bool = True
     """Whether another bite may be chosen by minutes."""
 
-    def add(self, bite: Bite, first: float, last: float) -> Roughed:
-        """Append the operation's moves with this bite; progress goes from share `first` to `last`."""
+    def add(self, bite: Bite, first: float, last: float, ways: Ways | None = None) -> Roughed:
+        """Append the operation's moves with this bite; progress goes from share `first` to `last`.
+
+        `ways`: by these ways in and those from outside, and no others.
+        """
         case = self.case
 
         @lru_cache
@@ -73,7 +76,7 @@ class Step:
 
         return add_operation(
             self.out, self.job, self.operation, bite, self.machine, self.case.material, self.travel, self.limits, tick,
-            clock, bears, self.before, self.later, self.held,
+            clock, bears, self.before, self.later, self.held, ways,
         )  # fmt: skip
 
     def measured(self, mark: int) -> tuple[Moves, np.ndarray]:
@@ -125,8 +128,13 @@ def _way_back(step: Step, bite: Bite, made: Roughed, moves: Moves, seconds: np.n
     if step.operation.conventional > 0.0 or promised(moves.part, seconds) < worth(whole):
         return []
     kept = step.out.taken_back(mark)
-    both = replace(step, operation=step.operation.model_copy(update={"conventional": BACK}))
-    another = both.add(bite, 0.7, 1.0)
+    own = step.operation.model_copy(update={"conventional": BACK})
+    # In the job as well: what comes before it is told by its place there.
+    operations = [own if other is step.operation else other for other in step.job.operations]
+    both = replace(step, operation=own, job=step.job.model_copy(update={"operations": operations}))
+    # By the ways in that were the quickest, or from outside, where ways back are: to weigh all of them anew, and holes,
+    # took as long as the plan that is kept.
+    another = both.add(bite, 0.7, 1.0, made.ways)
     _, again = both.measured(mark)
     step.out.put_back(mark, kept)
     if another.left >= made.left + LEAVES:

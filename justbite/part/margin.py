@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from shapely.geometry import LineString, Polygon, box
 from shapely.geometry.base import BaseGeometry
 
+from justbite.model.shapes import areas_of
 from justbite.part.floors import Level
 
 BESIDE = 2e-3
@@ -190,7 +191,7 @@ def reached_out(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.b
     # Where the floor and the part's outline have their own chords no seam may stay between them.
     seam = lines.buffer(-PROBE * hair, single_sided=True, join_style="mitre")
     # On a grid: of a mesh the two may lie so close that what is left of one is no sound shape.
-    taken = shapely.union_all([shapely.difference(solid, seam, grid_size=1e-6), above], grid_size=1e-6)
+    taken = areas_of(shapely.union_all([shapely.difference(solid, seam, grid_size=1e-6), above], grid_size=1e-6))
     # Buffered by nothing, so that no lines stay where a strip but touches the stock's border.
     within = shapely.union_all(strips).intersection(stock).buffer(0)
     before = shapely.difference(within, taken, grid_size=1e-6)

@@ -58,6 +58,8 @@ class PartPlan:
     """... of so many."""
     swept: BaseGeometry
     """What is clear at the end, seen from above; empty unless asked for."""
+    way: Entry | None = None
+    """The way in, of those that were worth planning, that it was made from."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,7 +125,7 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
         findings.append(_no_entry(area, part, operation))
     elif wish is not None:
         findings += _wish_findings(area, part, (*entry.before, entry)[0], wish, operation)
-    tried: list[BaseGeometry] = []
+    way, tried = entry, list[BaseGeometry]()
     for _ in range(MOST_ENTRIES):
         if entry is None:
             break
@@ -156,7 +158,7 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
     swept: BaseGeometry = Polygon()
     if outlined and paths:
         swept = swept_by(work.plane.cleared, ground.grid, area.material, area.radius, _cut_along(paths))
-    return PartPlan(tuple(paths), tuple(findings), cleared_area, stands, reach, swept)
+    return PartPlan(tuple(paths), tuple(findings), cleared_area, stands, reach, swept, way)
 
 
 def reach_findings(area: Area, operation: str, in_one: bool = False) -> list[Finding]:

@@ -27,11 +27,11 @@ places that are looked at."""
 
 
 def _standing(work: Clearing, radius: float, reach: NDArray[np.bool_], least: float, little: float, much: float
-              ) -> Iterator[tuple[float, BaseGeometry]]:  # fmt: skip
+              ) -> Iterator[tuple[float, NDArray[np.object_]]]:  # fmt: skip
     """Pieces of material of at least `least` mm2 that still stand and that the cutter can take, the largest first.
 
-    Of at least `little` where those are more than `much` together. Each with its area: the shape reaches a little
-    over it.
+    Of at least `little` where those are more than `much` together. Each with its area, and the boxes that it is made
+    of: they reach a little over it.
     """
     grid = work.plane.grid
     labels, counts = pieces_of((work.plane.cleared > 0.1 * radius) & reach)
@@ -46,8 +46,10 @@ def _standing(work: Clearing, radius: float, reach: NDArray[np.bool_], least: fl
         j, first = np.nonzero(edges > 0)
         last = np.nonzero(edges < 0)[1] - 1
         x, y, rim = grid.x0, grid.y0 + j * grid.cell, 0.75 * grid.cell
-        boxes = shapely.box(x + first * grid.cell - rim, y - rim, x + last * grid.cell + rim, y + rim)
-        yield float(sizes[k]), shapely.union_all(boxes)
+        yield (
+            float(sizes[k]),
+            shapely.box(x + first * grid.cell - rim, y - rim, x + last * grid.cell + rim, y + rim),
+        )
 
 
 def next_entry(work: Clearing, area: Area, part: Polygon, reach: NDArray[np.bool_], wish: Wish | None,
@@ -60,10 +62,13 @@ def next_entry(work: Clearing, area: Area, part: Polygon, reach: NDArray[np.bool
     r2 = area.radius**2
     whole = np.count_nonzero(reach) * work.plane.grid.cell**2
     least = min(MOST_REST * r2, max(LEAST_REST * r2, REST_SHARE * whole)) if arms else MOST_REST * r2
-    for size, rest in _standing(work, area.radius, reach, least, LEAST_PIECE * r2 if arms else least, MOST_ALL * whole):
-        known, little = any(rest.intersects(other) for other in tried), size < least
+    for size, boxes in _standing(
+        work, area.radius, reach, least, LEAST_PIECE * r2 if arms else least, MOST_ALL * whole
+    ):
+        known, little = any(shapely.intersects(boxes, other).any() for other in tried), size < least
         if little and known:
             continue
+        rest = shapely.union_all(boxes)
         # Little pieces are mostly such that no pass gets hold of, and in a slot passes would loop.
         ramped = little or is_narrow(part, area.radius)
         entry = _inner_entry(work, area, part, rest, wish, arms) if ramped else None
@@ -73,6 +78,7 @@ def next_entry(work: Clearing, area: Area, part: Polygon, reach: NDArray[np.bool
             entry = _inner_entry(work, area, part, rest, wish, arms)
         if entry is not None:
             if little or entry.beside:
+                shapely.prepare(rest)
                 tried.append(rest)
             return entry
     return None

@@ -18,7 +18,7 @@ from justbite.model.shapes import NOTHING, SAME, grown, united
 from justbite.model.stock import heights as stock_heights
 from justbite.path.area import parts_of
 from justbite.path.blocks import MovesBuilder
-from justbite.path.entry import Wish
+from justbite.path.entry import Entry, Wish
 from justbite.path.gathered import gathered
 from justbite.path.level import PartPlan
 from justbite.path.program import FeedLaw, Feeds, Heights
@@ -27,6 +27,8 @@ from justbite.path.together import Tick, side_by_side
 from justbite.path.tried import Progress, hole_findings, planned
 from justbite.path.works import Limits, Swept, Work, put_off, works_on
 
+Ways = dict[str, list[list[Entry | None]]]
+"""For each area, by name, and each work of it the ways in that its parts are planned by (`PartPlan.way`)."""
 ENTRY_LOAD = 0.985
 """Removal rate of an entry over that of the bite, at most: what the proof measures is within 0.002 of it."""
 
@@ -59,17 +61,20 @@ class Roughed:
     """What it cuts."""
     left: float
     """Share of what it could take that it leaves."""
+    ways: Ways
+    """By which ways in."""
 
 
 def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite, machine: Machine,
                   material: Material, travel: float, limits: Limits, progress: Progress, clock: Clock,
                   bears: Bears | None = None, before: Sequence[Swept] = (), later: bool = False, held: float = 1.0,
-                  ) -> Roughed:  # fmt: skip
+                  ways: Ways | None = None) -> Roughed:  # fmt: skip
     """Append the moves of one roughing operation to `out`.
 
     `clock` tells how many seconds moves take on the machine: the quickest way is chosen by it. `before`: what
     operations before this one have taken out; `later`: whether others follow, and what this one takes out is to be
-    told. `held`: share of the bite that passes are held to.
+    told. `held`: share of the bite that passes are held to. `ways`: those in to plan, beside those from outside, and no
+    others; then it is not told what holes would save.
     """
     tool = job.tool(operation.tool)
     bears = bears or Bears()
@@ -98,7 +103,7 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
     cut_of: dict[str, BaseGeometry] = {}
     asked = list(operation.regions)
     while asked:
-        known |= _work_out(job, operation, asked, terms, limits, before, cut_of, later, progress)
+        known |= _work_out(job, operation, asked, terms, limits, before, cut_of, later, progress, ways)
         # Where no way in fits into an area, those that come after it find it standing.
         stuck = {name: _cut_of(known[name]) for name in asked if name not in cut_of and known[name].stuck}
         cut_of |= stuck
@@ -128,7 +133,8 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         else:
             left = [n for n in left if n not in ready]
             _level_by_level(out, job, {name: levels[name] for name in ready}, terms)
-    findings += hole_findings(job, operation, works, plans, terms, wishes, before, progress)
+    if ways is None:
+        findings += hole_findings(job, operation, works, plans, terms, wishes, before, progress)
     swept = []
     for work, made in zip(works, plans, strict=True):
         shape = united([plan.swept for plan in made])
@@ -138,7 +144,8 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
     deep = [(work.top - work.bottom, plan) for work, made in zip(works, plans, strict=True) for plan in made]
     reach = sum(d * plan.reach for d, plan in deep)
     stands = sum(d * plan.stands for d, plan in deep)
-    return Roughed(findings, swept, cut, stands / reach if reach > 0.0 else 0.0)
+    taken = {name: [[plan.way for plan in made] for made in worked.plans] for name, worked in known.items()}
+    return Roughed(findings, swept, cut, stands / reach if reach > 0.0 else 0.0, taken)
 
 
 @dataclass(frozen=True, slots=True)
@@ -158,8 +165,8 @@ class _Worked:
 
 
 def _work_out(job: Job, operation: Operation, names: Sequence[str], terms: Terms, limits: Limits,
-              before: Sequence[Swept], cut_of: dict[str, BaseGeometry], later: bool,
-              progress: Progress) -> dict[str, _Worked]:  # fmt: skip
+              before: Sequence[Swept], cut_of: dict[str, BaseGeometry], later: bool, progress: Progress,
+              ways: Ways | None) -> dict[str, _Worked]:  # fmt: skip
     """The areas of those names, planned; `cut_of`: what is cut of areas that can not be cut as a whole."""
     centre = job.tool(operation.tool).centre_cutting
     told = side_by_side(
@@ -172,7 +179,8 @@ def _work_out(job: Job, operation: Operation, names: Sequence[str], terms: Terms
     }
     every = [work for worked in found.values() for work in worked.works]
     wishes = [wish for worked in found.values() for wish in worked.wishes]
-    plans = iter(planned(operation, every, terms, wishes, later, progress))
+    chosen = None if ways is None else [own for name in names for own in ways[name]]
+    plans = iter(planned(operation, every, terms, wishes, later, progress, chosen))
     for worked in found.values():
         worked.plans.extend(next(plans) for _ in worked.works)
         worked.findings.extend(f for made in worked.plans for plan in made for f in plan.findings)

@@ -36,8 +36,12 @@ _Timed = tuple[PartPlan, float]
 
 
 def planned(operation: Operation, works: list[Work], terms: Terms, wishes: list[Wish], later: bool,
-            progress: Progress) -> list[list[PartPlan]]:  # fmt: skip
-    """For each work the plans of its parts; parts and the ways into them planned side by side."""
+            progress: Progress, chosen: Sequence[Sequence[Entry | None]] | None = None,
+            ) -> list[list[PartPlan]]:  # fmt: skip
+    """For each work the plans of its parts; parts and the ways into them planned side by side.
+
+    `chosen`: for each work the ways in of its parts that are to be planned, beside those from outside; no others.
+    """
     tries: list[tuple[int, int, Callable[[Tick], _Timed]]] = []
     grounds: list[Ground | None] = []
     make_ready()
@@ -48,6 +52,10 @@ def planned(operation: Operation, works: list[Work], terms: Terms, wishes: list[
     for index, (work, own, parts) in enumerate(zip(works, wishes, weighed, strict=True)):
         for k, (area, part, ways) in enumerate(parts):
             entries: list[Entry | None] = [*ways] or [None]
+            if chosen is not None:
+                quickest = chosen[index][k]
+                outside: list[Entry | None] = [entry for entry in ways if entry.kind == "outside"]
+                entries = outside if quickest is not None and quickest.kind == "outside" else [quickest, *outside]
             # Where there is but one plan, it is made beside others.
             ground = ground_of(area, part, terms.aim) if len(entries) > 1 else None
             grounds.append(ground)

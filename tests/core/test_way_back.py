@@ -7,10 +7,14 @@ from unittest.mock import patch
 import numpy as np
 from django.test import SimpleTestCase
 
+from justbite.model.before import earlier
+from justbite.model.job import Job, Operation
 from justbite.model.moves import CUT, ENTRY, LINK, POSITION
 from justbite.model.parse import parse_job
+from justbite.path.blocks import MovesBuilder
+from justbite.path.rough import add_operation
 from justbite.plan import Plan, plan
-from justbite.way_back import promised, way_back_finding
+from justbite.way_back import BACK, promised, way_back_finding
 from tests.core.test_path import job, rectangle
 
 PARTS = np.array([POSITION, ENTRY, CUT, LINK, LINK, CUT, LINK, CUT, POSITION], dtype=np.uint8)
@@ -73,6 +77,26 @@ class ToldTest(SimpleTestCase):
             untold = planned()
         self.assertEqual(self.told(untold), [])
         self.assertEqual(told.program, untold.program)
+
+    def test_what_comes_before_it_is_told_by_its_place_in_the_job(self) -> None:
+        """What is tried is another operation: where it was not in the job, all others were taken to come before it."""
+        data = open_corner()
+        (own,) = data["operations"]
+        data["regions"].append(
+            data["regions"][0] | {"name": "later", "outline": [[60, 0], [90, 0], [90, 30], [60, 30]]}
+        )
+        data["regions"][-1]["open_edges"] = []
+        data["operations"] = [own, own | {"name": "last", "regions": ["later"]}]
+        asked = []
+
+        def noted(out: MovesBuilder, job: Job, operation: Operation, *rest: Any) -> Any:
+            asked.append((operation.name, operation.conventional, [other.name for other in earlier(job, operation)]))
+            return add_operation(out, job, operation, *rest)
+
+        with patch("justbite.by_minutes.add_operation", noted):
+            plan(parse_job(data))
+        self.assertIn((own["name"], BACK, []), asked)
+        self.assertIn(("last", 0.0, [own["name"]]), asked)
 
     def test_a_pocket_that_is_cleared_in_a_spiral_is_told_nothing(self) -> None:
         self.assertEqual(self.told(plan(parse_job(job(rectangle(60, 60))))), [])
