@@ -55,7 +55,8 @@ def planned(operation: Operation, works: list[Work], terms: Terms, wishes: list[
             if chosen is not None:
                 quickest = chosen[index][k]
                 outside: list[Entry | None] = [entry for entry in ways if entry.kind == "outside"]
-                entries = outside if quickest is not None and quickest.kind == "outside" else [quickest, *outside]
+                again = quickest is not None and quickest.kind == "outside" and outside
+                entries = outside if again else [quickest, *outside]
             # Where there is but one plan, it is made beside others.
             ground = ground_of(area, part, terms.aim) if len(entries) > 1 else None
             grounds.append(ground)
