@@ -21,6 +21,8 @@ STATION = 0.125
 AFTER, ANEW, APART = 0.25, 0.25, 0.9
 """R: how far on the front's sides leave slivers where nothing stands before it any more; how far it goes slowly where
 it begins to cut again, and after how much way without a cut."""
+WHOLE = 0.85
+"""Share of a level's depth from which on it is cut as a whole: what takes less the proof tells as left by a way in."""
 LAST = 0.3
 """mm above where it goes on at full width to which the cutter comes straight down as fast as on a link."""
 
@@ -129,6 +131,10 @@ class _Floor:
     """mm of way so far above the level, ..."""
     flat: float = 0.0
     """... and on it, where something was cut."""
+    top: float = 0.0
+    """Where it begins."""
+    fastest: float = 0.0
+    """mm/min that it came down at, at most: what is cut at full depth faster than that is no longer its way in."""
 
     @classmethod
     def over(cls, line: Points, top: float, radius: float, stands: NDArray[np.float64] | None, clear: float,
@@ -142,8 +148,8 @@ class _Floor:
         return bool(np.allclose(self.xy[0], self.xy[-1], atol=1e-6 * self.radius))
 
     def _begin(self, top: float) -> None:
-        self.height[:] = top
-        self.sloped = self.flat = 0.0
+        self.height[:] = self.top = top
+        self.sloped = self.flat = self.fastest = 0.0
 
     def round(self, top: float, z: float, count: int, slope: float, feed: float, full: float
               ) -> Descent:  # fmt: skip
@@ -237,6 +243,7 @@ class _Floor:
         """At an end that is clear: fast, but for the last of it, from which on it is a way into the material."""
         heights = [min(here, down + LAST), down] if here > down + LAST else [down]
         ends = np.column_stack([np.tile(self.xy[station], (len(heights), 1)), heights])
+        self.fastest = max(self.fastest, feed)
         return ends, np.array([self.clear, feed][-len(heights) :])
 
     def stroke(
@@ -245,9 +252,9 @@ class _Floor:
         """Go along the stations from height `here` to `down`; `full`: depth that is taken at `feed`."""
         on_level = down < self.level + SAME
         anew, spare = (self.anew, self.sloped - self.flat) if on_level else (math.inf, math.inf)
-        ends, feeds, way, cut = _stroke(
+        ends, feeds, way, cut, self.fastest = _stroke(
             self.xy, self.height, self.stands, order, here, down, slope, feed, self.clear, anew, full, self.radius,
-            spare,
+            spare, self.level, WHOLE * (self.top - self.level), self.fastest,
         )  # fmt: skip
         self.flat += cut if on_level else 0.0
         self.sloped += way - (cut if on_level else 0.0)
@@ -256,12 +263,14 @@ class _Floor:
 
 @njit(cache=True, nogil=True)
 def _stroke(  # type: ignore[no-untyped-def]
-    xy, height, stands, order, here, down, slope, feed, clear, anew, full, radius, spare
+    xy, height, stands, order, here, down, slope, feed, clear, anew, full, radius, spare, level, whole, fastest
 ):  # fmt: skip
-    """Ends of lines (n, 3), feeds (n,) along the stations `order`, mm of way, and mm cut flat; lowers their `height`.
+    """Ends of lines (n, 3), feeds (n,) along the stations `order`, mm of way, mm cut flat, and how fast it came down so
+    far; lowers their `height`.
 
     Up to `spare` mm that are cut flat still belong to the way in after a fast way over what is clear. Where there are
     more they do so only if it goes on as slowly as it came, over a hole as well: fast it goes when nothing more is cut.
+    On the `level` it cuts what is as deep as the `whole` of it no faster than it came down (`fastest`, mm/min).
     """
     # mm2 that the face cuts for every mm down, over the cutter's width.
     face = 0.5 * np.pi * radius
@@ -305,7 +314,12 @@ def _stroke(  # type: ignore[no-untyped-def]
         if taken > 0.0:
             slow = ANEW * radius if idle > APART * radius else slow
             load = max(load, feed / anew) if slow > 0.0 and fall == 0.0 else load
+            if fastest > 0.0 and points[k - 1, 2] < level + SAME and max(depth[k], depth[k - 1]) > whole:
+                load = max(load, feed / fastest)
         steps[k] = np.ceil((load - 1.0) * PARTS - 1e-6)
+        if points[k - 1, 2] > level + SAME:
+            # Of lines at one feed all go as slowly as the heaviest.
+            fastest = max(fastest, feed / (1.0 + max(0.0, steps[k]) / PARTS))
         clear_on = k + 1 == n or depth[k + 1] * before(stands, order, k + 1) == 0.0
         # Where nothing is taken on the way to this station nor to the next one; a stroke before may have taken it.
         if fall == 0.0 and taken == 0.0 and clear_on and idle >= AFTER * radius and k > fast_from:
@@ -327,7 +341,7 @@ def _stroke(  # type: ignore[no-untyped-def]
             points[kept] = points[k]
             feeds[kept] = feeds[k]
             kept += 1
-    return points[:kept].copy(), feeds[:kept].copy(), along, cut
+    return points[:kept].copy(), feeds[:kept].copy(), along, cut, fastest
 
 
 @njit(cache=True, inline="always", nogil=True)

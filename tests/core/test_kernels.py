@@ -327,6 +327,22 @@ class StrokeTest(SimpleTestCase):
                 self.assertLess(float(shapely.distance(chain, spots).max()), 1e-6)
                 here, order = down, order[::-1]
 
+    def test_on_a_thin_level_it_goes_on_no_faster_than_it_came_down(self) -> None:
+        """0.2 mm on a slope of 0.1: the face takes pi R / 2 x 0.1 mm of the width, the level alone a quarter of that.
+
+        Gone on at the whole feed, 100 mm at the full width were told as a cut of 3.3 times its bite (odd job 1590).
+        """
+        line = np.array([[0.0, 0.0], [80.0, 0.0]])
+        for deep, full, whole in ((0.2, 0.3, False), (0.2, 1.2, True)):
+            floor = _Floor.over(line, 0.0, RADIUS, None, 12_000.0, 3000.0, -deep)
+            made = floor.strokes(0.0, -deep, 1, 0.1, 3000.0, full, (False, False))
+            heights = np.concatenate([[0.0], made.ends[:, 2]])
+            sloped = np.diff(heights) < 0.0
+            # To the line's end all of the level is taken; where the slope is as quick as may be, so is the level.
+            self.assertTrue(sloped.any() and not sloped[-1])
+            self.assertLessEqual(made.feeds[-1], made.feeds[sloped].max())
+            self.assertEqual(made.feeds[-1] == 3000.0, whole)
+
     def test_round_a_closed_line_over_its_seam(self) -> None:
         """From the last station but one on to the first, which is the last: what stands there is told once."""
         line = np.array([[0.0, 0.0], [40.0, 0.0], [40.0, 30.0], [0.0, 0.0]])
