@@ -28,6 +28,8 @@ OVERLAP = 1e-3
 """mm2 that two areas must share to be over each other."""
 GRID = 1e-6
 """mm: corners of what was swept are told to that where several sweeps are put together or taken away."""
+FILM = 2e-5
+"""mm: what of an area is thinner lies between two tellings of one border."""
 _SHAPES, _SPACES = Kept(512), Kept(4)
 """Of the last regions, and of the last jobs."""
 
@@ -213,6 +215,15 @@ def grown(shape: BaseGeometry, by: float, **how: Any) -> BaseGeometry:
     return shapely.union_all([g for g in shapely.get_parts(shapely.make_valid(moved)) if g.area > 0.0])
 
 
+def _without_films(shape: BaseGeometry) -> BaseGeometry:
+    """A shape without what is thinner than FILM and its own border where it is thicker.
+
+    Where areas meet along one line told twice, what one has more than the other is a film as thin as the last digits:
+    subtracted from where a cutter may be it is a wall.
+    """
+    return areas_of(shape.intersection(mitred(mitred(shape, -0.5 * FILM), FILM)))
+
+
 def _zone_beyond(outline: Polygon, others: BaseGeometry) -> BaseGeometry:
     """What of other areas lies beyond an outline, and up to it."""
     return mitred(mitred(others.difference(outline), -ONE_BORDER), 2 * ONE_BORDER)
@@ -333,7 +344,7 @@ def _job_space(job: Job, region: Region, strip: float, chord: float) -> BaseGeom
     for number, ring in enumerate(region.standing, 1):
         free = free.difference(polygon_of(ring, chord, f'Area "{region.name}": what stands beyond it, {number},'))
     deeper, floors = beside(job, region, chord)
-    free = free if floors.is_empty else free.difference(floors.difference(deeper))
+    free = free if floors.is_empty else free.difference(_without_films(floors.difference(deeper)))
     if free.geom_type != "GeometryCollection":
         return free
     # Where a wall ends at a point of another, points and lines may stay.

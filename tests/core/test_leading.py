@@ -256,6 +256,16 @@ class BeyondTest(SimpleTestCase):
         # No farther than the strip is deep, and no wider than the slot.
         np.testing.assert_allclose(space.bounds, (-16, 13, 55, 27), atol=0.01)
 
+    def test_a_border_told_twice_is_no_wall(self) -> None:
+        """A face over the groove whose edge is 0.2 um farther: else a wall as thin stands before the slot's open edge."""
+        data = slot_into_groove()
+        alone = self.space(data, "slot")
+        face = [[10, 0], [24 + 2e-7, 0], [24 + 2e-7, 40], [10, 40]]
+        data["regions"].append({"name": "face", "outline": face, "open_edges": "all", "bottom": -3})
+        space = self.space(data, "slot")
+        self.assertAlmostEqual(space.boundary.distance(shapely.Point(24, 20)), 7.0, delta=0.01)
+        self.assertAlmostEqual(space.symmetric_difference(alone).area, 0.0, delta=1e-3)
+
     def test_areas_in_an_area_are_not_beyond_it(self) -> None:
         """A face over a block whose outside is cut to the same border: its air is all round, as alone."""
         data = slot_into_groove()
