@@ -31,6 +31,8 @@ from justbite.path.swept import swept_by
 CELL, CELL_ISLANDS, CELL_LEAST = 16.0, 20.0, 60.0
 """Cells to a radius: plain, with islands, and at most for small bites."""
 MOST_ENTRIES = 64
+FILMS = 0.025
+"""R that may stand along a wall where passes end at it."""
 SPEEDS = Speeds()
 SHARP = 0.4
 """Radians by which a border turns at a corner that a crescent may be left in."""
@@ -53,7 +55,7 @@ class PartPlan:
     cleared: float
     """mm2 of the plane that is clear at the end."""
     stands: float
-    """mm2 of what the cutter can take that stand at the end, ..."""
+    """mm2 of what the cutter can take that stand at the end, films along walls aside, ..."""
     reach: float
     """... of so many."""
     swept: BaseGeometry
@@ -74,13 +76,19 @@ class Ground:
     """Nodes in material that the cutter can take."""
     rims: tuple[Points, ...]
     corners: Points
+    whole: float
+    """mm2 of material that the cutter can take."""
+    takes: NDArray[np.bool_]
+    """Nodes in it, without the films that may stand along walls where passes end."""
 
 
 def ground_of(area: Area, part: Polygon, target: float) -> Ground:
     """What is the same for every plan of a part."""
     room, cleared, grid = fields_of(area, part, target)
     reach = nodes_in(grown(part, area.wall).intersection(area.material), grid)
-    return Ground(grid, room, cleared, reach, _rims(part, area.radius), _corners(part))
+    whole = grown(part, area.radius).intersection(area.material).area
+    takes = nodes_in(grown(part, (1.0 - FILMS) * area.radius).intersection(area.material), grid)
+    return Ground(grid, room, cleared, reach, _rims(part, area.radius), _corners(part), whole, takes)
 
 
 def ways_into(area: Area, clearance: float, wish: Wish | None, target: float,
@@ -109,7 +117,6 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
         area, ground = area.solid(), None
     paths: list[PartPath] = []
     findings: list[Finding] = []
-    whole = grown(part, area.radius).intersection(area.material).area
     own = ground is None
     ground = ground or ground_of(area, part, target)
     plane = Plane(
@@ -119,7 +126,7 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
     work = Clearing(plane, ground.rims, ground.corners)
 
     def share(removed: float) -> None:
-        tick(min(0.999, removed / whole))
+        tick(min(0.999, removed / ground.whole))
 
     if entry is None:
         findings.append(_no_entry(area, part, operation))
@@ -154,7 +161,7 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
             findings.append(_ramp_finding(area, path.entry, operation))
     clear, node = work.plane.cleared < 0.0, ground.grid.cell**2
     cleared_area = float(np.count_nonzero(clear)) * node
-    stands, reach = (float(np.count_nonzero(n)) * node for n in (ground.reach & ~clear, ground.reach))
+    stands, reach = (float(np.count_nonzero(n)) * node for n in (ground.takes & ~clear, ground.takes))
     swept: BaseGeometry = Polygon()
     if outlined and paths:
         swept = swept_by(work.plane.cleared, ground.grid, area.material, area.radius, _cut_along(paths))

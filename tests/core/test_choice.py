@@ -106,6 +106,22 @@ class FloorSkimTest(SimpleTestCase):
         self.assertLess(rough["bite"]["ae"], skim["bite"]["ae"])
 
 
+class OutsideTest(SimpleTestCase):
+    """2 mm round a block, of which 0.3 mm stay on the wall: a sixth of it that is not left, but wished for."""
+
+    def test_the_allowance_is_no_reason_against_the_quicker_bite(self) -> None:
+        data = job(rectangle(112, 88), 16.0, None, open_edges="all")
+        data["stock"] = {"box": {"min": [0, 0, -26], "max": [112, 88, 0]}}
+        data["tools"][0]["flute_length"] = 40
+        data["regions"][0].update(bottom=-25.6, islands=[[[2, 2], [110, 2], [110, 86], [2, 86]]])
+        data["operations"][0]["allowance"] = {"wall": 0.3, "floor": 0.2}
+        (own,) = plan(parse_job(data)).report["operations"]
+        thin, wide = own["trials"]
+        self.assertLess(wide["seconds"], 0.9 * thin["seconds"])
+        self.assertEqual(own["bite"]["ae"], wide["ae"])
+        self.assertLess(own["left_over_share"], 0.001)
+
+
 class PredictionTest(SimpleTestCase):
     def test_the_minutes_of_another_bite_are_those_of_its_path(self) -> None:
         """From a path of 12 % of D the minutes at 8 and 18 % are predicted, and planned: within a tenth."""

@@ -34,6 +34,22 @@ class SweptTest(SimpleTestCase):
             # And the wall's film of 0.01 mm on this stretch.
             self.assertAlmostEqual(corner.area, whole, delta=0.015 * whole)
 
+    def test_what_is_left_is_told_without_the_allowance(self) -> None:
+        """A cleared pocket leaves nothing of what the cutter can take, whatever stays on its walls; one that is not
+        gone into leaves all of it: the pocket less the allowance, the fillets and films along its walls."""
+        read = parse_job(two_cutters())
+        radius, allowance = 8.0, 1.0
+        area = make_area(read, read.region("area"), radius, allowance, 0.01, 0.002, 0.1)
+        ((_, part, ways),) = ways_into(area, 1.0, None, 2.0)
+        made = plan_part(area, part, ways[0], 2.0, "rough", lambda _: None)
+        self.assertLess(made.stands, 1e-3 * made.reach)
+        none = plan_part(area, part, None, 2.0, "rough", lambda _: None)
+        self.assertEqual(none.stands, none.reach)
+        self.assertEqual(none.reach, made.reach)
+        whole = (70 - 2 * allowance) * (50 - 2 * allowance) - (4 - math.pi) * radius**2
+        self.assertLess(none.reach, whole)
+        self.assertAlmostEqual(none.reach / whole, 1.0, delta=0.025)
+
     def test_where_nothing_stands_the_field_is_taken(self) -> None:
         grid = Grid.over((-10, -10, 10, 10), 0.25)
         plate = shapely.box(-3, -3, 3, 3)
