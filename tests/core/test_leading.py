@@ -257,7 +257,7 @@ class BeyondTest(SimpleTestCase):
         np.testing.assert_allclose(space.bounds, (-16, 13, 55, 27), atol=0.01)
 
     def test_a_border_told_twice_is_no_wall(self) -> None:
-        """A face over the groove whose edge is 0.2 um farther: else a wall as thin stands before the slot's open edge."""
+        """A face over the groove, its edge 0.2 um farther: else a wall as thin stands before the slot's open edge."""
         data = slot_into_groove()
         alone = self.space(data, "slot")
         face = [[10, 0], [24 + 2e-7, 0], [24 + 2e-7, 40], [10, 40]]
