@@ -20,7 +20,7 @@ from justbite.order import deeper_first
 from justbite.prepare import case_for, depths_of
 from justbite.weighing import weight_of
 
-WORTH_SECONDS, WORTH_SHARE = 1.5, 0.02
+WORTH_SECONDS, WORTH_SHARE = 1.0, 0.01
 """s, and share of all seconds, that each further operation must save."""
 ALIKE = 1.15
 """Depths that differ by less begin as one."""

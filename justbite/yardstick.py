@@ -12,7 +12,6 @@ from functools import partial
 import numpy as np
 
 from justbite.bite import engagement, solver
-from justbite.bite.case import SLOT_SPEED
 from justbite.bite.slot import slot_depth, slot_removal
 from justbite.choice import path_seconds
 from justbite.model.bite import Bite
@@ -68,7 +67,7 @@ def _conditions(case: solver.Case, own: Bite, worst: float) -> Bite:
     """
     angle = engagement.angle_of(worst, case.tool.diameter)
     # From a quarter circle of engagement on it falls evenly: teeth are hot for longer.
-    slower = 1.0 - (1.0 - SLOT_SPEED) * max(0.0, 2.0 * angle / math.pi - 1.0)
+    slower = 1.0 - (1.0 - case.slot_speed) * max(0.0, 2.0 * angle / math.pi - 1.0)
     # What is shallow is slowed by the solver itself.
     slower /= case.speed_share(angle)
     hot = case.material.model_copy(update={"cutting_speed": case.material.cutting_speed * slower})
