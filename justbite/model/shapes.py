@@ -212,7 +212,9 @@ def grown(shape: BaseGeometry, by: float, **how: Any) -> BaseGeometry:
         moved = shape.buffer(by, **how)
     if moved.is_valid:
         return moved
-    return shapely.union_all([g for g in shapely.get_parts(shapely.make_valid(moved)) if g.area > 0.0])
+    # Shells are put together: one in another is no hole, as it were by the lines alone.
+    mended = shapely.make_valid(moved, method="structure", keep_collapsed=False)
+    return shapely.union_all([g for g in shapely.get_parts(mended) if g.area > 0.0])
 
 
 def _without_films(shape: BaseGeometry) -> BaseGeometry:

@@ -15,6 +15,7 @@ from justbite import odd_features, odd_parts, solids, tolerances
 from justbite.cli import main
 from justbite.errors import JobError
 from justbite.model.part import Part
+from justbite.model.shapes import job_space
 from justbite.model.stock import extent
 from justbite.odd_blank import Blank
 from justbite.part import shadow
@@ -140,6 +141,18 @@ class FeaturesTest(SimpleTestCase):
             (body,) = read(taken[0]).bodies
             high = float(np.ptp(body.vertices[:, 2]))
             self.assertAlmostEqual(body.volume / (area * high), 1.0, 6)
+
+
+class BorderTest(SimpleTestCase):
+    def test_what_is_moved_out_has_no_hole_where_its_shells_lie_in_each_other(self) -> None:
+        """A boss beside an area 0.1 mm wide, that leads into a pocket: no border runs before its open edge there."""
+        ((_, made),) = odd_parts.odd_parts(range(684, 685))
+        assert not isinstance(made, JobError)
+        job = made[0]
+        (boss,) = (region for region in job.regions if region.name == "boss top")
+        for strip in (6.0, 10.3, 12.0):
+            space = job_space(job, boss, strip, 0.005)
+            self.assertGreater(space.boundary.distance(shapely.Point(4.726, 19.177)), 1.5, strip)
 
 
 class SolidsTest(SimpleTestCase):
