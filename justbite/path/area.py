@@ -143,8 +143,12 @@ def comes_to(job: Job, region: Region, radius: float, allowance: float, film: fl
     `beyond`: and before its open edges.
     """
     reach = grown(swept_space(job, region, radius, allowance, chord), -radius - allowance - film, quad_segs=32)
+    own = region_shape(region, chord)
+    if beyond:
+        # No farther than its cutter goes from what it cuts of the region: behind a neck that is too narrow all stands.
+        reach = shapely.union_all([part for part in shapely.get_parts(reach) if _worth(part, own, radius)])
     swept = grown(reach, radius, quad_segs=32)
-    return swept if beyond else region_shape(region, chord).intersection(swept)
+    return swept if beyond else own.intersection(swept)
 
 
 def make_area(job: Job, region: Region, radius: float, allowance: float, snap: float, chord: float,

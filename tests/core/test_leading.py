@@ -256,6 +256,21 @@ class BeyondTest(SimpleTestCase):
         # No farther than the strip is deep, and no wider than the slot.
         np.testing.assert_allclose(space.bounds, (-16, 13, 55, 27), atol=0.01)
 
+    def test_behind_what_its_cutter_does_not_pass_all_stands(self) -> None:
+        """Two rooms as deep, 12 mm between them, a 10 mm cutter, and a post before the gap: from the one nothing is
+        taken behind it in the other, and all the way to the strip's end without it."""
+        post = [[26, 16], [29, 16], [29, 24], [26, 24]]
+        for islands, taken in (([post], False), ([], True)):
+            data = slot_into_groove()
+            groove = [[10, 0], [24, 0], [24, 14], [24, 26], [24, 40], [10, 40]]
+            data["regions"][0].update(outline=groove, open_edges=[0, 2, 4])
+            room = [[24, 14], [24, 5], [55, 5], [55, 35], [24, 35], [24, 26]]
+            data["regions"][1].update(outline=room, open_edges=[5], bottom=-12, islands=islands)
+            made = parse_job(data)
+            reached = comes_to(made, made.region("groove"), 5.0, 0.0, 0.01, CHORD, True)
+            self.assertTrue(reached.covers(shapely.box(11, 2, 23, 38)))
+            self.assertEqual(reached.contains(shapely.Point(35, 20)), taken)
+
     def test_a_border_told_twice_is_no_wall(self) -> None:
         """A face over the groove, its edge 0.2 um farther: else a wall as thin stands before the slot's open edge."""
         data = slot_into_groove()
