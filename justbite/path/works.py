@@ -120,7 +120,7 @@ def works_on(job: Job, operation: Operation, name: str, target: float, limits: L
     region = job.region(name)
     radius = job.tool(operation.tool).diameter / 2
     top, bottom = cut_top(job, operation, region, limits.chord), region.bottom + operation.allowance.floor
-    if bottom >= region.top:
+    if bottom >= top - SAME:
         return [], []
     snap = min(limits.snap_share * radius, limits.snap_tolerance * operation.tolerance)
     area = make_area(
