@@ -9,7 +9,6 @@ worth it.
 import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
-from itertools import permutations
 from typing import Any
 
 import shapely
@@ -17,7 +16,7 @@ import shapely
 from justbite import catalogue, tolerances
 from justbite.bite import solver
 from justbite.bite.case import Case
-from justbite.model.before import cut_by_then, fresh_shape, must_come_first, sections
+from justbite.model.before import cut_by_then, forerunners, fresh_shape, sections
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
 from justbite.model.job import Job
@@ -91,10 +90,7 @@ class _Orders:
         self.first: dict[str, int] = {}
         for index, operation in reversed(list(enumerate(job.operations))):
             self.first |= dict.fromkeys(operation.regions, index)
-        self.before = {name: set[str]() for name in self.first}
-        for one, other in permutations(self.first, 2):
-            if must_come_first(job, one, other, tolerances.CHORD):
-                self.before[other].add(one)
+        self.before = forerunners(job, self.first, tolerances.CHORD)
 
     def is_before(self, name: str, above: str) -> bool:
         """Whether an area's first operation comes before the other's."""

@@ -8,13 +8,12 @@ group comes after what must be cut before any of its areas.
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from itertools import permutations
 
 from justbite import tolerances
 from justbite.bite import solver
 from justbite.bite.case import Case
 from justbite.from_top import in_order
-from justbite.model.before import earlier, must_come_first
+from justbite.model.before import earlier, forerunners
 from justbite.model.job import Job, Operation, Region
 from justbite.order import deeper_first
 from justbite.prepare import case_for, depths_of
@@ -53,8 +52,8 @@ class _Sharing:
 
     def keep(self, job: Job) -> bool:
         """From now on keep the order that a job asks for; False where that is no other than before."""
-        before, names = self._first, permutations(self.areas, 2)
-        self._first = {pair for pair in names if must_come_first(job, *pair, tolerances.CHORD)}
+        before, told = self._first, forerunners(job, self.areas, tolerances.CHORD)
+        self._first = {(one, name) for name, first in told.items() for one in first}
         return self._first != before
 
     def seconds(self, group: Group) -> float:
@@ -68,13 +67,18 @@ class _Sharing:
 
     def order(self, groups: Sequence[Group]) -> list[Group] | None:
         """What must come first, first; None where groups wait for each other."""
-        left, found = list(groups), []
+        of = {name: k for k, group in enumerate(groups) for name in group}
+        waits = [set[int]() for _ in groups]
+        for a, b in self._first:
+            if a in of and b in of and of[a] != of[b]:
+                waits[of[b]].add(of[a])
+        left, found = list(range(len(groups))), []
         while left:
-            ready = [g for g in left if not any(a in o and b in g for o in left if o is not g for a, b in self._first)]
-            if not ready:
+            ready = next((k for k in left if waits[k].isdisjoint(left)), None)
+            if ready is None:
                 return None
-            found.append(ready[0])
-            left.remove(ready[0])
+            found.append(groups[ready])
+            left.remove(ready)
         return found
 
     def alike(self) -> list[Group]:

@@ -6,12 +6,10 @@ as deep, as a floor and what a user parted from it, each would clear the stock b
 other as well: what the first one takes there is gone for the one after it.
 """
 
-from itertools import permutations
-
 import shapely
 from shapely.geometry.base import BaseGeometry
 
-from justbite.model.before import as_deep, cut_by_then, must_come_first
+from justbite.model.before import as_deep, cut_by_then, forerunners
 from justbite.model.job import Job, Region
 from justbite.model.shapes import SAME, free_space, region_shape
 
@@ -28,10 +26,7 @@ def deeper_first(job: Job, chord: float) -> Job:
     """
     used = {name for operation in job.operations for name in operation.regions}
     regions = {region.name: region for region in job.regions if region.name in used}
-    before = {name: set[str]() for name in regions}
-    for a, b in permutations(regions, 2):
-        if must_come_first(job, a, b, chord):
-            before[b].add(a)
+    before = forerunners(job, regions, chord)
     more: dict[str, list[str]] = {}
     spaces = {region.name: _space(job, region, chord) for region in regions.values()}
     airs = {region.name: _air(job, region, spaces[region.name], chord) for region in regions.values()}

@@ -1,5 +1,6 @@
 """What a job itself did before an operation comes to an area: how high it stands there, and floors left in it."""
 
+from collections.abc import Iterable
 from itertools import pairwise, takewhile
 
 import shapely
@@ -85,6 +86,21 @@ def must_come_first(job: Job, one: str, other: str, chord: float) -> bool:
     if a.bottom < b.top - SAME or other in a.after:
         return False
     return overlap(a, b, chord)
+
+
+def forerunners(job: Job, names: Iterable[str], chord: float) -> dict[str, set[str]]:
+    """For each of these areas those of them that must be cut before it."""
+    asked = list(names)
+    rank = {name: k for k, name in enumerate(asked)}
+    shapes = [region_shape(job.region(name), chord) for name in asked]
+    # Those that lie apart are most of them where there are many.
+    pairs = {(int(a), int(b)) for a, b in shapely.STRtree(shapes).query(shapes).T if a != b}
+    pairs |= {(rank[one], k) for k, name in enumerate(asked) for one in job.region(name).after if one in rank}
+    found = {name: set[str]() for name in asked}
+    for a, b in pairs:
+        if must_come_first(job, asked[a], asked[b], chord):
+            found[asked[b]].add(asked[a])
+    return found
 
 
 def cut_by_then(job: Job, name: str, other: str) -> bool:

@@ -9,6 +9,8 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from justbite.model.kept import Kept
+
 INCH = 25.4
 ROUGHERS = ("flat_end_mill", "bull_nose_end_mill")
 """Kinds of cutter that roughing is planned for; the corner radius of a bull nose stands on the floor."""
@@ -313,6 +315,9 @@ class Operation(Model):
     """Bite of cuts in the other direction (conventional milling), share of the bite; 0: climb milling only."""
 
 
+_BY_NAME = Kept(8)
+
+
 class Job(Model):
     format: Literal["justbite-job"]
     version: Literal[1]
@@ -333,7 +338,8 @@ class Job(Model):
     approach_gap: Positive = 1.0
 
     def region(self, name: str) -> Region:
-        return next(r for r in self.regions if r.name == name)
+        # Kept beside the job, not in it: a copy with other regions would take them along.
+        return _BY_NAME.get(self, "regions", lambda: {r.name: r for r in reversed(self.regions)})[name]
 
     def tool(self, number: int) -> Tool:
         return next(t for t in self.tools if t.number == number)

@@ -10,7 +10,7 @@ import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
-from justbite.model.before import must_come_first
+from justbite.model.before import forerunners
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Machine, Material, Operation
@@ -122,9 +122,10 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         roomy = NOTHING if below else work.area.locus.buffer(-job.approach_gap)
         shapely.prepare(roomy)
         levels[work.area.name] += [Level(above, z, paths, roomy) for above, z in heights]
-    left = list(levels)
+    left, first = list(levels), forerunners(job, levels, limits.chord)
     while left:
-        ready = [n for n in left if not any(must_come_first(job, m, n, limits.chord) for m in left if m != n)] or left
+        waiting = set(left)
+        ready = [name for name in left if not first[name] & waiting] or left
         if operation.order == "areas":
             name = min(ready, key=lambda n: _way(job, n, out))
             left.remove(name)

@@ -4,13 +4,12 @@ import math
 from itertools import pairwise
 
 import numpy as np
-import shapely
 from numpy.typing import NDArray
 
 from justbite.model.before import cut_top, floors_before
 from justbite.model.job import Job, Operation
 from justbite.model.moves import RAPID, Moves
-from justbite.model.shapes import job_space, region_shape
+from justbite.model.shapes import holding, job_space, region_shape
 from justbite.proof.gouge import AIR
 from justbite.proof.steps import Steps
 
@@ -59,11 +58,11 @@ class AxialDepths:
                 self._shares[index] += np.bincount(self._run[within], weights=taken[within], minlength=size)
                 continue
             # Areas lie in each other, and beyond the open edge of one there may be another: most of it tells.
-            inside = np.nonzero(within[block] & (steps.volume > 0))[0]
-            spots = steps.place[inside, 0], steps.place[inside, 1]
-            area, space = self._shapes[index]
-            weight = shapely.contains_xy(area, *spots).astype(float) + shapely.contains_xy(space, *spots)
-            weight *= steps.volume[inside]
+            among = within[block] & (steps.volume > 0)
+            x, y, _ = steps.place.T
+            in_area, in_space = (holding(shape, x, y, among) for shape in self._shapes[index])
+            inside = np.nonzero(in_area | in_space)[0]
+            weight = (in_area[inside].astype(float) + in_space[inside]) * steps.volume[inside]
             self._shares[index] += np.bincount(self._run[block[inside]], weights=weight, minlength=size)
 
     def told(self) -> NDArray[np.float32]:

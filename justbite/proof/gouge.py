@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
 from justbite.model.job import Job, Operation, Region
-from justbite.model.shapes import job_space
+from justbite.model.shapes import holding, job_space
 from justbite.model.stock import heights
 from justbite.proof.steps import Steps, chunks
 
@@ -72,8 +72,8 @@ def _depths(place: NDArray[np.floating], volume: NDArray[np.floating], bounds: l
     x, y, z = place.T
     below = z < top
     for one in bounds:
-        inside = below & shapely.contains_xy(one.free, x, y)
-        clear = inside & shapely.contains_xy(one.clear, x, y)
+        inside = holding(one.free, x, y, below)
+        clear = holding(one.clear, x, y, inside)
         worst[clear] = np.minimum(worst[clear], np.maximum(0.0, one.floor - z[clear]))
         own = np.nonzero(inside & ~clear)[0]
         pairs, distance = one.border.query_nearest(
