@@ -30,10 +30,12 @@ def deeper_first(job: Job, chord: float) -> Job:
     more: dict[str, list[str]] = {}
     spaces = {region.name: _space(job, region, chord) for region in regions.values()}
     airs = {region.name: _air(job, region, spaces[region.name], chord) for region in regions.values()}
+    asked = list(regions.values())
+    tree = shapely.STRtree([region_shape(region, chord) for region in asked])
     # Who is asked first comes after those as deep.
-    for region in sorted(regions.values(), key=lambda r: (round(r.bottom, 5), airs[r.name])):
+    for region in sorted(asked, key=lambda r: (round(r.bottom, 5), airs[r.name])):
         space = spaces[region.name]
-        for other in regions.values():
+        for other in (asked[k] for k in sorted(tree.query(space))):
             deeper = other.bottom < region.bottom - SAME < other.top - SAME
             if (
                 (deeper or as_deep(region, other))

@@ -17,6 +17,7 @@ from justbite.choice import path_seconds
 from justbite.model.bite import Bite
 from justbite.model.job import Job, Machine, Operation
 from justbite.model.moves import CUT, LINE, LINK
+from justbite.path.alike import Like, likes, moved_entry
 from justbite.path.area import Area, parts_of
 from justbite.path.blocks import MovesBuilder
 from justbite.path.entry import find_entry
@@ -39,7 +40,11 @@ def plain_seconds(job: Job, operation: Operation, case: solver.Case, own: Bite, 
     """
     radius = case.tool.diameter / 2
     clearance = max(job.approach_gap, 0.05 * radius)
-    plain = side_by_side([partial(_parts, work.area, clearance) for work in works], lambda *_: None)
+    found = likes(works, clearance)
+    firsts = [k for k, like in enumerate(found) if like.first == k]
+    own_parts = side_by_side([partial(_parts, works[k].area, clearance) for k in firsts], lambda *_: None)
+    of_first = dict(zip(firsts, own_parts, strict=True))
+    plain = [[_moved(part, like) for part in of_first[like.first]] for like in found]
     worst = max((p.worst for parts in plain for p in parts), default=0.0)
     if worst <= 0.0:
         return None
@@ -89,6 +94,10 @@ def _parts(area: Area, clearance: float, _tick: Tick) -> list[PlainPart]:
             frame = (grid.x0, grid.y0, grid.cell)
             found.append(plain_part(own, part, entry, 2.0 * STEP_OVER * area.radius, 0.01, cleared, frame))
     return found
+
+
+def _moved(part: PlainPart, like: Like) -> PlainPart:
+    return replace(part, entry=moved_entry(part.entry, like), runs=tuple(like.points(run) for run in part.runs))
 
 
 def _add(out: MovesBuilder, part: PlainPart, above: float, z: float, heights: Heights, feeds: Feeds,

@@ -1,4 +1,7 @@
-"""Findings of one operation that say the same of many areas, told once: a slope has a dozen steps."""
+"""Findings of one operation that say the same of many areas, told once: a slope has a dozen steps, a plate its holes.
+
+Where each has a place of its own all of them stay, in the same words: screens show one, with all of its places.
+"""
 
 from collections.abc import Sequence
 from dataclasses import replace
@@ -11,7 +14,7 @@ NAMED = 4
 
 
 def gathered(job: Job, operation: Operation, findings: Sequence[Finding]) -> list[Finding]:
-    """The findings, those on areas of which nothing is left in one, and those on what steps of slopes leave out."""
+    """The findings, what is said of many areas in one, or in the same words."""
     idle = [f for f in findings if f.code == "area.no-rest"]
     steps = [f for f in findings if f.code == "area.unreached" and job.region(f.area).over_slope > 0]
     told = list(findings)
@@ -28,6 +31,38 @@ def gathered(job: Job, operation: Operation, findings: Sequence[Finding]) -> lis
             f" in {len(areas)} steps of slopes: {_named(list(areas))}."
         )
         told = _in_place_of(told, steps, replace(widest, sentence=said))
+    return _in_same_words(_unreached(told, job, operation))
+
+
+def _unreached(findings: list[Finding], job: Job, operation: Operation) -> list[Finding]:
+    """Places that the cutter is too wide for, but those of steps, in one sentence where they are in many areas."""
+    own = [f for f in findings if f.code == "area.unreached" and job.region(f.area).over_slope <= 0]
+    areas = list(dict.fromkeys(f.area for f in own))
+    if len(areas) <= NAMED:
+        return findings
+    said = (
+        f"The {job.tool(operation.tool).diameter:g} mm cutter does not reach {len(own)} places up to"
+        f" {max(f.size or 0.0 for f in own):.2f} mm wide in {len(areas)} areas: {_named(areas)}."
+    )
+    return [replace(f, sentence=said) if f.code == "area.unreached" and f.area in areas else f for f in findings]
+
+
+def _in_same_words(findings: list[Finding]) -> list[Finding]:
+    """What is said of many areas in words that differ by their names alone, in those of the first of them."""
+    alike: dict[tuple[str, str], list[Finding]] = {}
+    for f in findings:
+        alike.setdefault((f.code, f.sentence.replace(f'"{f.area}"', "")), []).append(f)
+    told = []
+    for f in findings:
+        same = alike[f.code, f.sentence.replace(f'"{f.area}"', "")]
+        areas = list(dict.fromkeys(other.area for other in same))
+        # Where the words are the same already, all areas are named in them.
+        if len(areas) > NAMED and same[0].sentence != same[-1].sentence:
+            more = f"So it is with {len(areas) - 1} more areas: {_named(areas[1:])}."
+            if f.x is not None or f is same[0]:
+                told.append(replace(f, sentence=f"{same[0].sentence} {more}"))
+        else:
+            told.append(f)
     return told
 
 

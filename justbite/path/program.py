@@ -1,5 +1,6 @@
 """From level paths to moves: heights, feeds, entries, links at hover or travel height."""
 
+import cmath
 import math
 from dataclasses import dataclass, replace
 
@@ -171,18 +172,22 @@ def helix_drop(r: float, radius: float, feeds: Feeds) -> float:
 
 def _helix_begin(entry: Entry, top: float, z: float, feeds: Feeds, radius: float) -> tuple[float, float, float]:
     """Where a helix begins, x and y, and how many half turns it goes down, at just the slope that it may."""
+    middle, arm = _arm(entry)
+    halves = (top - z) / helix_drop(abs(arm), radius, feeds)
+    begin = middle + arm * cmath.exp(-1j * math.pi * halves)
+    return begin.real, begin.imag, halves
+
+
+def _arm(entry: Entry) -> tuple[complex, complex]:
+    """The middle of a way in that goes round, and from there to where it ends."""
     assert entry.centre is not None
-    cx, cy = entry.centre
-    r = float(entry.points[0, 0]) - cx
-    halves = (top - z) / helix_drop(r, radius, feeds)
-    return cx + r * math.cos(math.pi * halves), cy - r * math.sin(math.pi * halves), halves
+    middle = complex(*entry.centre)
+    return middle, complex(*entry.points[0]) - middle
 
 
 def _helix(out: MovesBuilder, entry: Entry, top: float, z: float, feeds: Feeds, radius: float) -> None:
     """Down to `z` at one slope, at the end in half turns, then one flat turn that takes the floor of the last one."""
-    assert entry.centre is not None
-    cx, cy = entry.centre
-    r = float(entry.points[0, 0]) - cx
+    middle, arm = _arm(entry)
     _, _, halves = _helix_begin(entry, top, z, feeds, radius)
     whole = math.floor(halves + 1e-9)
     # The piece of a half turn that is over comes first; full ends lie on the line that the flat turn ends on.
@@ -190,7 +195,8 @@ def _helix(out: MovesBuilder, entry: Entry, top: float, z: float, feeds: Feeds, 
     for k in [*first, *range(1, whole + 1), whole + 1, whole + 2]:
         side = -1.0 if (whole - k) % 2 else 1.0
         height = z + (top - z) * max(0.0, whole - k) / halves
-        out.to(COUNTERCLOCKWISE, cx + side * r, cy, height, feeds.entry, ENTRY, (cx, cy))
+        end = middle + side * arm
+        out.to(COUNTERCLOCKWISE, end.real, end.imag, height, feeds.entry, ENTRY, (middle.real, middle.imag))
 
 
 def _plunge(out: MovesBuilder, entry: Entry, top: float, z: float, feeds: Feeds, radius: float) -> None:
@@ -204,15 +210,15 @@ def _plunge(out: MovesBuilder, entry: Entry, top: float, z: float, feeds: Feeds,
         out.to(LINE, ax, ay, z, feed, ENTRY)
         out.to(LINE, bx, by, z, feed, ENTRY)
         return
-    cx, cy = entry.centre
-    r = float(entry.points[0, 0]) - cx
-    out.to(LINE, cx, cy, z, feed, ENTRY)
+    middle, arm = _arm(entry)
+    out.to(LINE, middle.real, middle.imag, z, feed, ENTRY)
     for k in range(1, SPIRAL_PARTS + 1):
         share = k / SPIRAL_PARTS
-        out.to(LINE, cx + share * r * math.cos(2 * math.pi * share), cy + share * r * math.sin(2 * math.pi * share),
-               z, feed, ENTRY)  # fmt: skip
+        end = middle + share * arm * cmath.exp(2j * math.pi * share)
+        out.to(LINE, end.real, end.imag, z, feed, ENTRY)
     for side in (-1.0, 1.0):
-        out.to(COUNTERCLOCKWISE, cx + side * r, cy, z, feed, ENTRY, (cx, cy))
+        end = middle + side * arm
+        out.to(COUNTERCLOCKWISE, end.real, end.imag, z, feed, ENTRY, (middle.real, middle.imag))
 
 
 def _cut(out: MovesBuilder, piece: Piece, z: float, feeds: Feeds, target: float, tolerance: float, radius: float,

@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import partial
 from itertools import groupby
 
@@ -12,6 +12,7 @@ from justbite.model.findings import Finding
 from justbite.model.job import Job, Operation
 from justbite.model.shapes import grown
 from justbite.model.stock import heights as stock_heights
+from justbite.path.alike import Like, likes, moved_plan
 from justbite.path.area import Area, Hole, parts_of
 from justbite.path.entry import Entry, Wish
 from justbite.path.fronts import Points
@@ -38,10 +39,27 @@ _Timed = tuple[PartPlan, float]
 def planned(operation: Operation, works: list[Work], terms: Terms, wishes: list[Wish], later: bool,
             progress: Progress, chosen: Sequence[Sequence[Entry | None]] | None = None,
             ) -> list[list[PartPlan]]:  # fmt: skip
-    """For each work the plans of its parts; parts and the ways into them planned side by side.
+    """For each work the plans of its parts; works that are one but for where they lie are planned once.
 
     `chosen`: for each work the ways in of its parts that are to be planned, beside those from outside; no others.
     """
+    found = likes(works, terms.clearance, wishes)
+    firsts = [k for k, like in enumerate(found) if like.first == k]
+    own = _all_planned(
+        operation, [works[k] for k in firsts], terms, [wishes[k] for k in firsts], later, progress,
+        None if chosen is None else [chosen[k] for k in firsts],
+    )  # fmt: skip
+    plans = dict(zip(firsts, own, strict=True))
+    for k, like in enumerate(found):
+        names = works[like.first].area.name, works[k].area.name
+        plans[k] = plans[k] if k == like.first else [moved_plan(plan, like, *names) for plan in plans[like.first]]
+    return [plans[k] for k in range(len(works))]
+
+
+def _all_planned(operation: Operation, works: list[Work], terms: Terms, wishes: list[Wish], later: bool,
+                 progress: Progress, chosen: Sequence[Sequence[Entry | None]] | None
+                 ) -> list[list[PartPlan]]:  # fmt: skip
+    """For each work the plans of its parts; parts and the ways into them planned side by side."""
     tries: list[tuple[int, int, Callable[[Tick], _Timed]]] = []
     grounds: list[Ground | None] = []
     make_ready()
@@ -121,36 +139,60 @@ def hole_findings(job: Job, operation: Operation, works: list[Work], plans: list
     """
     lowest = stock_heights(job.stock)[0]
     found: list[Finding] = []
-    asked: list[tuple[str, Promise, int, float]] = []
-    tries: list[tuple[int, Callable[[Tick], float]]] = []
-    for work, made, wish in zip(works, plans, wishes, strict=True):
-        levels, pace = len(work.levels(terms.step)), _pace(work, terms)
+    asked: list[_Asked] = []
+    tries: list[tuple[str, Callable[[Tick], float]]] = []
+    for index, (like, work, made) in enumerate(zip(likes(works, terms.clearance, wishes), works, plans, strict=True)):
+        levels, pace, wish = len(work.levels(terms.step)), _pace(work, terms), wishes[index]
         needed: list[Hole] = []
+        asked += [one.moved(index, like, work.area.name) for one in asked if one.work == like.first != index]
         for part, plan in zip(parts_of(work.area), made, strict=True):
             own = work.area.of_part(part)
             if any(path.entry.hole is not None for path in plan.paths):
                 # All of them are gone for the passes, not only the one that is gone in by.
                 needed += own.holes
-            if own.holes or any(swept.shape.intersects(grown(part, terms.radius)) for swept in before):
+            stood = not any(swept.shape.intersects(grown(part, terms.radius)) for swept in before)
+            if like.first != index or own.holes or not stood:
                 continue
             promise = promised(
                 work, part, plan.paths, terms.aim, levels, terms.clearance, wish.place, pace,
                 60.0 / terms.feeds.cut, lowest,
             )  # fmt: skip
             if promise is not None:
-                through = _through(promise.hole, operation, work, part, wish, terms)
-                tries += [(len(asked), own) for own in through]
-                asked.append((work.area.name, promise, levels, terms.seconds(plan.paths, work)))
+                through = [
+                    (work.area.name, seconds) for seconds in _through(promise.hole, operation, work, part, wish, terms)
+                ]
+                now = terms.seconds(plan.paths, work)
+                own_tries = range(len(tries), len(tries) + len(through))
+                asked.append(_Asked(index, work.area.name, promise, levels, now, own_tries))
+                tries += through
         found += drilled_findings(operation.name, work.area, needed, work.bottom)
     taken = side_by_side(
         [seconds for _, seconds in tries],
-        lambda k, _share: progress(1.0, f"Weighing a hole in {asked[tries[k][0]][0]}"),
+        lambda k, _share: progress(1.0, f"Weighing a hole in {tries[k][0]}"),
     )
-    for k, (name, promise, levels, now) in enumerate(asked):
-        then = min((s for (at, _), s in zip(tries, taken, strict=True) if at == k), default=math.inf)
-        told = saving_finding(operation.name, name, promise, levels * (now - then))
+    for one in asked:
+        then = min((taken[k] for k in one.tries), default=math.inf)
+        told = saving_finding(operation.name, one.area, one.promise, one.levels * (one.now - then))
         found += [told] if told is not None else []
     return found
+
+
+@dataclass(frozen=True, slots=True)
+class _Asked:
+    """A hole that may be worth drilling in one part of a work, and what tells whether it is."""
+
+    work: int
+    area: str
+    promise: Promise
+    levels: int
+    now: float
+    """Seconds that a level takes without it."""
+    tries: range
+    """Which of the plans go in by it."""
+
+    def moved(self, work: int, like: Like, area: str) -> "_Asked":
+        """The same in a work that is like this one."""
+        return replace(self, work=work, area=area, promise=replace(self.promise, hole=like.hole(self.promise.hole)))
 
 
 def _through(hole: Hole, operation: Operation, work: Work, part: Polygon, wish: Wish, terms: Terms

@@ -288,6 +288,8 @@ def _stock_findings(job: Job, area: Area, region: Region, bottom: float, operati
 def _open_findings(job: Job, area: Area, region: Region, bottom: float, operation: str, chord: float) -> list[Finding]:
     """Where stock stands right before an open edge, and no area of the job is there to cut it."""
     before = area.free.intersection(grown(area.shape, area.radius)).difference(area.shape)
+    if before.area < STANDS * area.radius**2:
+        return []
     deep = [r for r in job.regions if r.name != region.name and r.bottom <= region.bottom + SAME]
     others = [region_shape(r, chord) for r in deep]
     stands = before.intersection(standing(job.stock, bottom + SAME, chord))

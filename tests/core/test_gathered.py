@@ -1,5 +1,7 @@
 """Findings on many areas that say the same, told once."""
 
+from dataclasses import replace
+
 from django.test import SimpleTestCase
 
 from justbite.model.findings import Finding
@@ -39,3 +41,27 @@ class GatheredTest(SimpleTestCase):
         # Of areas that are no steps each is told by itself.
         _, told = self.found(["a", "b", "c"], "area.unreached")
         self.assertEqual(len(told), 4)
+
+    def test_places_in_more_than_a_few_areas_are_told_in_the_same_words_each_at_its_place(self) -> None:
+        """Screens show what has the same words once, with all of its places."""
+        names = [f"a{k}" for k in range(6)]
+        _, told = self.found(names, "area.unreached")
+        said = (
+            'The 6 mm cutter does not reach 6 places up to 0.50 mm wide in 6 areas: "a0", "a1", "a2", "a3" and 2 more.'
+        )
+        own = [f for f in told if f.code == "area.unreached"]
+        self.assertEqual({f.sentence for f in own}, {said})
+        self.assertEqual([(f.area, f.x) for f in own], [(name, float(k)) for k, name in enumerate(names)])
+
+    def test_what_differs_by_the_name_alone(self) -> None:
+        names = [f"a{k}" for k in range(6)]
+        made, _ = self.found(names, "entry.ramp")
+        ramps = [Finding("entry.ramp", f'Area "{n}" is entered by a ramp.', "small", n, 1.0, 2.0) for n in names]
+        other = Finding("entry.ramp", "Of its own.", "small", "a0", 3.0, 4.0)
+        said = 'Area "a0" is entered by a ramp. So it is with 5 more areas: "a1", "a2", "a3", "a4" and 1 more.'
+        operation = made.operations[1]
+        self.assertEqual([f.sentence for f in gathered(made, operation, [*ramps, other])], [said] * 6 + ["Of its own."])
+        # Without a place it is told but once; of a few areas each is told.
+        placeless = [replace(f, x=None, y=None) for f in ramps]
+        self.assertEqual([(f.sentence, f.area) for f in gathered(made, operation, placeless)], [(said, "a0")])
+        self.assertEqual(gathered(made, operation, ramps[:4]), ramps[:4])
