@@ -3,6 +3,7 @@
 from collections.abc import Iterable
 from itertools import pairwise, takewhile
 
+import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
@@ -94,7 +95,8 @@ def forerunners(job: Job, names: Iterable[str], chord: float) -> dict[str, set[s
     rank = {name: k for k, name in enumerate(asked)}
     shapes = [region_shape(job.region(name), chord) for name in asked]
     # Those that lie apart are most of them where there are many.
-    pairs = {(int(a), int(b)) for a, b in shapely.STRtree(shapes).query(shapes).T if a != b}
+    near = shapely.STRtree(shapes).query(np.array(shapes, dtype=object))
+    pairs = {(int(a), int(b)) for a, b in near.T if a != b}
     pairs |= {(rank[one], k) for k, name in enumerate(asked) for one in job.region(name).after if one in rank}
     found = {name: set[str]() for name in asked}
     for a, b in pairs:

@@ -263,10 +263,11 @@ def _worth_planning(usual: Entry, area: Area, part: Polygon, target: float, pace
     through = [] if part.interiors else [marked(e) for e in _through_neck(part, radius)]
     necks = [(loss(e, part, target, radius, told) / whole, e) for e in through]
     least, best = min([*plain, *drawn, *rings, *nets, *necks], key=lambda w: w[0])
-    if whole > LARGE * radius:
-        return [best]
     # Of the other kinds too, where they are hardly worse: the estimate does not know how the passes fall.
     near = NEAR_NET if part.interiors else NEAR_PLAIN
+    if whole > LARGE * radius:
+        # Between many islands passes from one ramp are short, and their ways long.
+        return [best, *(e for lost, e in nets if part.interiors and e is not best and lost <= least + near)]
     others = [(lost, e) for lost, e in plain if e.kind != best.kind][:1]
     picked = [best, *(e for _, e in (*necks, *rings[:1]))]
     picked += [e for lost, e in nets if lost <= least + near]

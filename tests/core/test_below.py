@@ -7,7 +7,7 @@ import numpy as np
 import shapely
 from django.test import SimpleTestCase
 
-from justbite.model.before import cut_top, floors_before
+from justbite.model.before import cut_top, floors_before, forerunners
 from justbite.model.job import Job
 from justbite.model.parse import parse_job
 from justbite.model.shapes import job_space
@@ -107,6 +107,13 @@ class BelowTest(SimpleTestCase):
         twice = parse_job(two_cutters({"allowance": {"wall": 0.2, "floor": 0.0}}))
         self.assertEqual(floors_before(twice, twice.operations[0], twice.regions[0], 0.01), [])
         self.assertEqual(floors_before(twice, twice.operations[1], twice.regions[0], 0.01), [-11.9])
+
+    def test_what_must_come_first_is_told_of_those_that_are_asked(self) -> None:
+        made = parse_job(self.stacked(0.0))
+        self.assertEqual(forerunners(made, ["below", "area"], 0.01), {"area": set(), "below": {"area"}})
+        self.assertEqual(forerunners(made, ["below"], 0.01), {"below": set()})
+        # An operation may find nothing to cut.
+        self.assertEqual(forerunners(made, [], 0.01), {})
 
     def test_each_step_is_held_to_its_own_area(self) -> None:
         """Steps of the upper area over the lower one have the upper one's depth, whichever is named first."""
