@@ -21,8 +21,9 @@ from justbite.path.entry import Entry, Wish, is_narrow
 from justbite.path.films import along_films
 from justbite.path.fronts import Piece, Points
 from justbite.path.links import Speeds
+from justbite.path.loss import Pace
 from justbite.path.narrow import Middle, along_walls
-from justbite.path.opening import Pace, find_openings, middle_lines
+from justbite.path.opening import find_openings, middle_lines
 from justbite.path.plane import Plane
 from justbite.path.remaining import next_entry
 from justbite.path.rim import WIPE_STEP

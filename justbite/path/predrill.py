@@ -16,7 +16,7 @@ from justbite.model.shapes import SAME
 from justbite.path.area import BESIDE, LEAST_HELIX, SNUG, Area, Hole
 from justbite.path.entry import helix_in, widest_place
 from justbite.path.level import PartPath
-from justbite.path.opening import Pace, loss
+from justbite.path.loss import Pace, loss
 from justbite.path.works import Work
 
 ROOMY = 1.3

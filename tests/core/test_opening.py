@@ -16,12 +16,13 @@ from justbite.model.moves import CUT, Moves, lengths
 from justbite.model.parse import parse_job
 from justbite.motion.clock import Drive, block_times
 from justbite.nc.reader import read_program
-from justbite.path import clearing, opening, rough, tried
+from justbite.path import clearing, rough, tried
 from justbite.path.area import Area, make_area
 from justbite.path.blocks import MovesBuilder
 from justbite.path.descent import DEEPER, STATION, FullWidth, descend
 from justbite.path.entry import Entry
 from justbite.path.level import PartPlan, plan_part, ways_into
+from justbite.path.loss import RETURN, TAPER, Pace, loss
 from justbite.path.program import Feeds, Heights, add_level
 from justbite.path.spine import spines
 from justbite.path.terms import Terms
@@ -124,16 +125,16 @@ class SpineTest(SimpleTestCase):
 
 
 class OpeningTest(SimpleTestCase):
-    PACE = opening.Pace(lambda _: 0.0, 0.25, 0.0)
+    PACE = Pace(lambda _: 0.0, 0.25, 0.0)
 
     def test_fronts_that_close_need_no_returns(self) -> None:
         """Round a circle's middle every front closes; straight across a strip each is as long as it is wide."""
         spot = Entry("helix", np.array([[0.0, 0.0], [0.01, 0.0]]), None)
         own = LineString(spot.points).buffer(5.0).area / 2.0
-        self.assertAlmostEqual(opening.loss(spot, Point(0, 0).buffer(31), 2.0, 5.0, self.PACE), -own, 6)
-        strip = opening.loss(spot, box(-10, -10, 210, 10), 2.0, 5.0, self.PACE) + own
+        self.assertAlmostEqual(loss(spot, Point(0, 0).buffer(31), 2.0, 5.0, self.PACE), -own, 6)
+        strip = loss(spot, box(-10, -10, 210, 10), 2.0, 5.0, self.PACE) + own
         # From where it meets the sides, 10 mm off, one front every 2 mm, each 20 mm wide at most.
-        each = 0.25 * (20.0 + opening.RETURN * 5.0) + opening.TAPER * 5.0
+        each = 0.25 * (20.0 + RETURN * 5.0) + TAPER * 5.0
         self.assertGreater(strip, 0.85 * 100 * each)
         self.assertLess(strip, 1.05 * 105 * each)
 

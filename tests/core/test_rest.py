@@ -16,7 +16,8 @@ from justbite.model.job import Dynamics
 from justbite.model.parse import parse_job
 from justbite.path.area import make_area, rest_of
 from justbite.path.entry import Wish
-from justbite.path.opening import Pace, find_openings
+from justbite.path.loss import Pace
+from justbite.path.opening import find_openings
 from justbite.plan import Plan, plan
 from justbite.proof import replay
 from justbite.proof.measure import radial_ways
