@@ -16,7 +16,7 @@ from shapely.geometry.base import BaseGeometry
 
 from justbite.model.findings import Finding
 from justbite.model.shapes import grown
-from justbite.path.area import Area, Hole
+from justbite.path.area import Area, Hole, parts_of
 from justbite.path.entry import Entry, Wish
 from justbite.path.level import PartPath, PartPlan
 from justbite.path.works import Work
@@ -128,6 +128,11 @@ def _is(like: Like, one: Area, other: Area, gap: float) -> bool:
     """Whether one area moved is another one in all that plans are made from."""
     if not all(_same(getattr(one, name), getattr(other, name), like) for name in SHAPES):
         return False
+    if shapely.get_num_geometries(one.locus) > 1:
+        # Plans are told by their parts, and those that are as large may come in another order.
+        parts = parts_of(one), parts_of(other)
+        if len(parts[0]) != len(parts[1]) or not all(_same(a, b, like) for a, b in zip(*parts, strict=True)):
+            return False
     for a, b in zip(one.holes, other.holes, strict=True):
         if (a.diameter, a.radius, a.bottom) != (b.diameter, b.radius, b.bottom):
             return False

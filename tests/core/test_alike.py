@@ -14,7 +14,7 @@ from justbite.model.job import Job
 from justbite.model.parse import parse_job
 from justbite.nc.reader import read_program
 from justbite.path.alike import Like, likes, moved_entry, moved_plan
-from justbite.path.area import Hole
+from justbite.path.area import Hole, parts_of
 from justbite.path.entry import Entry, Wish
 from justbite.path.fronts import Piece
 from justbite.path.level import PartPath, PartPlan
@@ -69,6 +69,21 @@ class LikesTest(SimpleTestCase):
         works = works_of(parse_job(pockets(WEDGE, WEDGE + np.array([0, 50]))))
         self.assertEqual([like.first for like in likes(works, 1.0, 2 * [Wish(place=(40.0, 50.0))])], [0, 1])
         self.assertEqual([like.first for like in likes(works, 1.0, [Wish(), Wish("ramp")])], [0, 1])
+
+    def test_parts_as_large_as_each_other_come_in_the_same_order(self) -> None:
+        """Two rooms and a neck of 6 mm that the cutter does not pass: moved they are alike, turned the rooms change."""
+        right = np.array([[30.0, 4], [40, 4], [40, 0], [70, 0], [70, 26], [40, 26], [40, 10]])
+        rooms = np.vstack([[[30.0, 0]], right, [[30, 10], [30, 26], [0, 26], [0, 0]]])
+        there = [turned(rooms, 0.5 * k, 100.0 * k, 0.0).round(4) for k in range(7)]
+        works = works_of(parse_job(pockets(rooms, rooms + np.array([0, 50]), *there[1:])))
+        found = likes(works, 1.0)
+        parts = [parts_of(work.area) for work in works]
+        self.assertEqual({len(own) for own in parts}, {2})
+        self.assertEqual([like.first for like in found[:2]], [0, 0])
+        for own, like in zip(parts, found, strict=True):
+            first = parts[like.first]
+            for a, b in zip(first, own, strict=True):
+                self.assertGreater(like.shape(a).intersection(b).area, 0.9 * b.area)
 
     def test_where_a_rapid_comes_down_what_stands_beside_the_air_counts(self) -> None:
         """Two notches in the front of a block, a horn of stock beside the air before one of them."""
