@@ -97,19 +97,20 @@ def by_minutes(step: Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str, A
     trials = [Trial(bite.ae, bite.steps, float(seconds.sum()))]
     if known is None:
         return bite, made.findings, _choice([], None, None, 0.0, 0, 0), made.swept
-    other = promising(step.case, bite, known) if step.choose else None
     chosen = False
     began = time.perf_counter()
     plain = plain_seconds(step.job, step.operation, step.case, bite, step.machine, step.travel, made.works)
     yardstick = time.perf_counter() - began
-    if other is not None:
+    first = bite
+    for other, ways, path in _others(step, first, known, made):
+        if ways is not None and path.seconds(other, step.case.machine.acceleration) >= float(seconds.sum()):
+            continue
         kept, before = out.taken_back(mark), out.points
-        another = step.add(other, 0.4, 0.7)
+        another = step.add(other, 0.4, 0.7, ways)
         moves_then, again = step.measured(mark)
         trials.append(Trial(other.ae, other.steps, float(again.sum())))
-        chosen = trials[1].seconds < trials[0].seconds and another.left < made.left + LEAVES
-        if chosen:
-            bite, made, points = other, another, out.points - before
+        if again.sum() < seconds.sum() and another.left < made.left + LEAVES:
+            bite, made, points, known, chosen = other, another, out.points - before, path, True
             moves, seconds = moves_then, again
         else:
             out.put_back(mark, kept)
@@ -119,6 +120,21 @@ def by_minutes(step: Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str, A
         bite = solver.told(step.case, bite, told)
     found = made.findings + _way_back(step, bite, made, moves, seconds, mark)
     return bite, found, _choice(trials, told, plain, yardstick, points, len(out) - mark), made.swept
+
+
+def _others(step: Step, bite: Bite, known: KnownPath, made: Roughed) -> list[tuple[Bite, Ways | None, KnownPath]]:
+    """Other bites that promise fewer minutes, the ways in that each is to be planned by, and the path that tells so.
+
+    From outside, where a ramp among islands was quicker with this bite, a wider one makes up for ways back.
+    """
+    if not step.choose:
+        return []
+    told: list[tuple[KnownPath, Ways | None]] = [(known, None)]
+    if made.outside is not None:
+        ways_back = known.link_seconds + known.entry_seconds + made.slower
+        told.append((replace(known, link_seconds=ways_back, entry_seconds=0.0, slope_seconds=0.0), made.outside))
+    found = [(promising(step.case, bite, path), ways, path) for path, ways in told]
+    return [(other, ways, path) for other, ways, path in found if other is not None]
 
 
 def _way_back(step: Step, bite: Bite, made: Roughed, moves: Moves, seconds: np.ndarray, mark: int) -> list[Finding]:

@@ -168,6 +168,7 @@ def moved_plan(plan: PartPlan, like: Like, name: str, other: str) -> PartPlan:
         plan, paths=tuple(_moved_path(path, like) for path in plan.paths), swept=like.shape(plan.swept),
         findings=tuple(_moved_finding(finding, like, name, other) for finding in plan.findings),
         way=None if plan.way is None else moved_entry(plan.way, like),
+        beside=None if plan.beside is None else moved_entry(plan.beside, like),
     )  # fmt: skip
 
 

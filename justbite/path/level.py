@@ -63,6 +63,10 @@ class PartPlan:
     """What is clear at the end, seen from above; empty unless asked for."""
     way: Entry | None = None
     """The way in, of those that were worth planning, that it was made from."""
+    beside: Entry | None = None
+    """Where that is a ramp, the way in from outside that was planned too, ..."""
+    slower: float = 0.0
+    """... and by how many seconds a level it is slower."""
 
 
 @dataclass(frozen=True, slots=True)

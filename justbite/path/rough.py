@@ -63,6 +63,10 @@ class Roughed:
     """Share of what it could take that it leaves."""
     ways: Ways
     """By which ways in."""
+    outside: Ways | None
+    """From outside wherever that was planned too; None where all that was is what is taken."""
+    slower: float
+    """Seconds by which that is slower."""
 
 
 def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite, machine: Machine,
@@ -146,7 +150,15 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
     reach = sum(d * plan.reach for d, plan in deep)
     stands = sum(d * plan.stands for d, plan in deep)
     taken = {name: [[plan.way for plan in made] for made in worked.plans] for name, worked in known.items()}
-    return Roughed(findings, swept, cut, stands / reach if reach > 0.0 else 0.0, taken)
+    outside = {
+        name: [[plan.beside or plan.way for plan in made] for made in worked.plans] for name, worked in known.items()
+    }
+    beside = any(plan.beside is not None for made in plans for plan in made)
+    slower = sum(
+        len(work.levels(bite.ap)) * plan.slower for work, made in zip(works, plans, strict=True) for plan in made
+    )
+    left_share = stands / reach if reach > 0.0 else 0.0
+    return Roughed(findings, swept, cut, left_share, taken, outside if beside else None, slower)
 
 
 @dataclass(frozen=True, slots=True)
