@@ -1,18 +1,24 @@
 """Ways into areas with islands: rings and networks beside the way in from outside, where they are worth planning."""
 
+from types import SimpleNamespace
 from typing import Any
 from unittest.mock import patch
 
 import numpy as np
 from django.test import SimpleTestCase
+from shapely.geometry import Polygon
 
+from justbite.bite.known import KnownPath
+from justbite.by_minutes import _others
 from justbite.model.parse import parse_job
 from justbite.path import opening
 from justbite.path.area import make_area, parts_of
 from justbite.path.entry import Entry
+from justbite.path.level import PartPlan
 from justbite.path.lines import length_of
 from justbite.path.loss import Pace
 from justbite.path.opening import find_openings
+from justbite.path.tried import _beside_outside
 from justbite.plan import plan
 from tests.core.test_path import job, rectangle
 from tests.core.test_rest import errors, rows
@@ -74,3 +80,47 @@ class IslandsTest(SimpleTestCase):
         self.assertLessEqual(row["entry_over_bite"], 1.1)
         self.assertLess(row["left_over_share"], 0.001)
         self.assertEqual(errors(made), [])
+
+
+class BesideOutsideTest(SimpleTestCase):
+    """Where a ramp is quicker than from outside with one bite, from outside may be with another."""
+
+    def plan_by(self, kind: str, cleared: float = 100.0) -> PartPlan:
+        way = Entry(kind, np.array([[0.0, 0.0]]), None)
+        return PartPlan((), (), cleared, 0.0, cleared, Polygon(), way)
+
+    def test_the_quickest_knows_of_the_quickest_from_outside(self) -> None:
+        ramp, one, other = self.plan_by("ramp"), self.plan_by("outside"), self.plan_by("outside")
+        plan, seconds = _beside_outside([(one, 30.0), (ramp, 20.0), (other, 26.0)])
+        self.assertEqual((plan.way, seconds, plan.slower), (ramp.way, 20.0, 6.0))
+        self.assertIs(plan.beside, other.way)
+        # Where it is the quickest itself, or was not planned, there is nothing to be known of it.
+        for plans in ([(one, 10.0), (ramp, 20.0)], [(ramp, 20.0), (ramp, 25.0)]):
+            plan, _ = _beside_outside(plans)
+            self.assertEqual((plan.beside, plan.slower), (None, 0.0))
+
+    def test_another_bite_is_asked_for_with_its_ways_back(self) -> None:
+        path = KnownPath(1.6, 1, 1000.0, ((1e9, 1.0),), link_seconds=3.0, entry_seconds=4.0, entry_feed=500.0)
+        ways: Any = {"area": [[None]]}
+        made: Any = SimpleNamespace(outside=ways, slower=6.0)
+        step: Any = SimpleNamespace(choose=True, case=None)
+        bite: Any = object()
+        with patch("justbite.by_minutes.promising", lambda _case, bite, _path: bite):
+            (_, first, told), (_, second, outside) = _others(step, bite, path, made)
+            self.assertEqual((first, told, second), (None, path, ways))
+            self.assertEqual((outside.link_seconds, outside.entry_seconds), (13.0, 0.0))
+            made.outside = None
+            self.assertEqual(len(_others(step, bite, path, made)), 1)
+            step.choose = False
+            self.assertEqual(_others(step, bite, path, made), [])
+
+    def test_a_wider_bite_from_outside_is_kept_where_it_is_quicker(self) -> None:
+        """Bites chosen by minutes: never slower than with ways from outside alone."""
+        data = pins(3, 2, open_edges="all")
+        data["stock"]["box"] = {"min": [0, 0, -15], "max": [85, 60, 0]}
+        del data["operations"][0]["bite"]
+        made = parse_job(data)
+        (row,) = rows(plan(made))
+        with patch.object(opening, "_round_from_outside", lambda *_: []):
+            (outside,) = rows(plan(made))
+        self.assertLess(row["seconds"], 1.02 * outside["seconds"])
