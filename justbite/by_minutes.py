@@ -101,12 +101,15 @@ def by_minutes(step: Step, bite: Bite) -> tuple[Bite, list[Finding], dict[str, A
     began = time.perf_counter()
     plain = plain_seconds(step.job, step.operation, step.case, bite, step.machine, step.travel, made.works)
     yardstick = time.perf_counter() - began
-    first = bite
-    for other, ways, path in _others(step, first, known, made):
-        if ways is not None and path.seconds(other, step.case.machine.acceleration) >= float(seconds.sum()):
+    others = _others(step, bite, known, made)
+    share = 0.3 / max(1, len(others))
+    for k, (other, ways, path) in enumerate(others):
+        levels = replace(step.case, path=path).levels(other.ap)
+        if ways is not None and path.seconds(other, step.case.machine.acceleration, levels) >= float(seconds.sum()):
+            # From outside it promises no more than what is known by now.
             continue
         kept, before = out.taken_back(mark), out.points
-        another = step.add(other, 0.4, 0.7, ways)
+        another = step.add(other, 0.4 + k * share, 0.4 + (k + 1) * share, ways)
         moves_then, again = step.measured(mark)
         trials.append(Trial(other.ae, other.steps, float(again.sum())))
         if again.sum() < seconds.sum() and another.left < made.left + LEAVES:
