@@ -196,17 +196,6 @@ def without_seams(shape: BaseGeometry, by: float = ONE_BORDER) -> BaseGeometry:
     return mitred(mitred(shape, by), -by)
 
 
-def holding(shape: BaseGeometry, x: NDArray[np.floating], y: NDArray[np.floating],
-            among: NDArray[np.bool_]) -> NDArray[np.bool_]:  # fmt: skip
-    """Which of n points, of those `among` them, lie within a shape; (n,)."""
-    found = np.zeros(len(x), dtype=bool)
-    x1, y1, x2, y2 = shape.bounds
-    # Of many small areas each holds few of the points: what lies beyond its box is not asked about.
-    near = np.nonzero(among & (x > x1) & (x < x2) & (y > y1) & (y < y2))[0]
-    found[near] = shapely.contains_xy(shape, x[near], y[near])
-    return found
-
-
 def mitred(shape: BaseGeometry, by: float) -> BaseGeometry:
     """A shape made larger by so many mm, or smaller, that keeps its corners."""
     return grown(shape, by, join_style="mitre")

@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 from justbite.model.before import cut_top, floors_before
 from justbite.model.job import Job, Operation
 from justbite.model.moves import RAPID, Moves
-from justbite.model.shapes import holding, job_space, region_shape
-from justbite.proof.gouge import AIR
+from justbite.model.shapes import job_space, region_shape
+from justbite.proof.gouge import AIR, holding
 from justbite.proof.steps import Steps
 
 OWN_LEVEL = 1.05

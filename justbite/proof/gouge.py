@@ -8,12 +8,23 @@ from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
 from justbite.model.job import Job, Operation, Region
-from justbite.model.shapes import holding, job_space
+from justbite.model.shapes import job_space
 from justbite.model.stock import heights
 from justbite.proof.steps import Steps, chunks
 
 AIR = 3.4
 """R that are free beyond an open edge."""
+
+
+def holding(shape: BaseGeometry, x: NDArray[np.floating], y: NDArray[np.floating],
+            among: NDArray[np.bool_]) -> NDArray[np.bool_]:  # fmt: skip
+    """Which of n points, of those `among` them, lie within a shape; (n,)."""
+    found = np.zeros(len(x), dtype=bool)
+    x1, y1, x2, y2 = shape.bounds
+    # Of many small areas each holds few of the points: what lies beyond its box is not asked about.
+    near = np.nonzero(among & (x > x1) & (x < x2) & (y > y1) & (y < y2))[0]
+    found[near] = shapely.contains_xy(shape, x[near], y[near])
+    return found
 
 
 @dataclass(frozen=True, slots=True)
