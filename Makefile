@@ -60,11 +60,14 @@ lint: setup
 	cd web && npm run --silent check
 	cd web && npm run --silent lint
 
-# The core's tests run on all cores; those of the server and the browser share files, and forks need a process that may
-# have some (they are skipped in the first run).
+# The core's tests run on all cores; those of the server and the browser share files. Forks need a process that may have
+# some and has no other thread (they are skipped in the first run, and a browser's driver may leave one). A run that
+# hangs is ended and tells where each of its threads was.
+WATCHED = PYTHONFAULTHANDLER=1 timeout --foreground --signal=ABRT 40m
 test: lint
-	$(PY) manage.py test tests.core --parallel auto
-	JUSTBITE_DATA=$$(mktemp -d) DJANGO_ALLOW_ASYNC_UNSAFE=1 $(PY) manage.py test tests.server tests.browser tests.core.test_together
+	$(WATCHED) $(PY) manage.py test tests.core.test_together
+	$(WATCHED) $(PY) manage.py test tests.core --parallel auto
+	JUSTBITE_DATA=$$(mktemp -d) DJANGO_ALLOW_ASYNC_UNSAFE=1 $(WATCHED) $(PY) manage.py test tests.server tests.browser
 
 bench: setup
 	$(PY) -m justbite.cli bench

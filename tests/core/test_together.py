@@ -23,7 +23,14 @@ from justbite.path.warm import make_ready
 class SideBySideTest(SimpleTestCase):
     def setUp(self) -> None:
         if multiprocessing.current_process().daemon:
-            self.skipTest("The workers of a parallel test run may have no forks: all would be done in turn, for ever.")
+            self.skipTest("The workers of a parallel test run may have no forks: all would be done in turn.")
+        # Another thread would keep `side_by_side` from forking, one that a browser's driver left, say: these tests have
+        # a run of their own (Makefile). Told here, as below it would be seen as something else.
+        self.assertEqual([thread.name for thread in threading.enumerate()], [threading.current_thread().name])
+        # Two forks on one core too.
+        here = patch("justbite.path.together.os.sched_getaffinity", lambda pid: {0, 1})
+        here.start()
+        self.addCleanup(here.stop)
 
     def test_two_at_once_in_order_with_progress_from_here(self) -> None:
         """Done one after the other they would never meet. Neither ends before half of all was told."""
@@ -83,9 +90,11 @@ class SideBySideTest(SimpleTestCase):
 
     def test_a_stop_and_a_fault_end_all(self) -> None:
         def endless(tick: Callable[[float], None]) -> None:
-            while True:
+            end = time.monotonic() + 60
+            while time.monotonic() < end:
                 tick(0.1)
                 time.sleep(0.01)
+            raise AssertionError("went on to its end")
 
         def stop(k: int, share: float) -> None:
             raise StoppedError("Planning was stopped.")
