@@ -289,9 +289,13 @@ def _report(job: Job, machine: Machine, made: _Round, corners: NDArray[np.float6
     path_tolerance = min(o.tolerance for o in job.operations)
     seconds = block_times(read, drive, path_tolerance)
     part = _parts_by_line(read, planned)
-    cutting = np.array([b.feed for b in bites])[np.clip(read.operation, 0, len(bites) - 1)]
-    # Without following, what goes slower than the bite's feed would do so too: wipes, tight arcs.
-    even = replace(read, feed=np.where(part == CUT, np.minimum(read.feed, cutting), read.feed))
+    of = np.clip(read.operation, 0, len(bites) - 1)
+    cutting = np.array([b.feed for b in bites])[of]
+    linking = np.array([o.return_feed or machine.max_feed for o in job.operations])[of]
+    # Without following, what goes slower than the bite's feed would do so too: wipes, tight arcs; and what goes as
+    # links do where nothing stands.
+    follows = (part == CUT) & (read.feed < np.round(linking))
+    even = replace(read, feed=np.where(follows, np.minimum(read.feed, cutting), read.feed))
     steady = block_times(even, drive, path_tolerance)
     rooms = holder_rooms(job, read, tolerances.CHORD, lambda: progress(PROVED, "Looking at the room of holders"))
     rows, pieces, findings = [], [], []

@@ -246,7 +246,7 @@ def _feed_factors(piece: Piece, feeds: Feeds, target: float, radius: float, firs
     wall.
     """
     law = feeds.grazing if feeds.follow is None and piece.whole else feeds.follow
-    if law is None or len(piece.depth) < 4:
+    if len(piece.depth) < 4 or (law is None and piece.load is None):
         return None
     apart = float(length_of(piece.points)) / (len(piece.points) - 1)
     reach = max(1, round(FEED_RUN * radius / max(1e-6, apart)))
@@ -256,15 +256,15 @@ def _feed_factors(piece: Piece, feeds: Feeds, target: float, radius: float, firs
         load = np.maximum(load, piece.load if piece.whole else np.minimum(piece.load, target))
     # No quicker than what is met a little before and after: the machine needs its way to change.
     met = ndimage.maximum_filter1d(load, 2 * reach + 1, mode="nearest")
-    factors = _factors(law, met / target)
+    factors = np.ones(len(met)) if law is None else _factors(law, met / target)
     if first and piece.whole:
         begins = slice(0, int(BEGINS * radius / max(1e-6, apart)) + 1)
         factors[begins] = np.minimum(factors[begins], FIRST_SHARE * target / np.maximum(met[begins], 1e-9))
     if feeds.follow is None:
-        return np.minimum(factors, 1.0)
+        factors = np.minimum(factors, 1.0)
     if piece.load is not None:
         # What is no thicker than a tooth bears is cut at any feed: it goes as links do on to a wall that is wiped,
-        # and between two pieces of a front.
+        # and between two pieces of a front. So it does where one feed is asked for, which is meant for the bite.
         factors[met <= BORNE_SHARE * feeds.borne] = max(1.0, feeds.link / feeds.cut)
     return factors
 

@@ -362,6 +362,17 @@ class WorkOffsetTest(SimpleTestCase):
 
 
 class FollowTest(SimpleTestCase):
+    def test_one_feed_is_one_for_the_bite(self) -> None:
+        """Where it is to follow nothing all is cut at the bite's feed; on through the air it goes as links do."""
+        data = job([[0, 0], [50, 0], [50, 40], [0, 40]], ae=4.0, open_edges=[0])
+        data["operations"][0]["follow_bite"] = False
+        made = plan(parse_job(data))
+        cut = made.trace.part == CUT
+        feed, share = made.trace.feed[cut], made.trace.share[cut]
+        bite = round(made.report["operations"][0]["bite"]["feed"])
+        self.assertLessEqual(float(feed[share > 0.05].max()), bite + 0.01)
+        self.assertGreater(float(feed.max()), 1.5 * bite)
+
     def test_the_feed_follows_the_bite_inside_the_ceilings(self) -> None:
         """The same path, quicker; no chip thicker than a tooth bears, no power above the bite's."""
         made = {}
