@@ -1,6 +1,8 @@
 # Two commands do everything: `make demo` and `make test`.
 PY := .venv/bin/python
 export JUSTBITE_DATA ?= $(CURDIR)/data
+# Where a container forbids compiled modules every process would compile all it imports anew: 5 s each.
+unexport PYTHONDONTWRITEBYTECODE
 
 .PHONY: setup demo test bench lint web format shots clean
 

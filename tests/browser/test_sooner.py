@@ -1,9 +1,10 @@
-"""What findings say would be done sooner: one press, planned again, and it is."""
+"""What is done at one press: what findings say would be sooner, and one floor for many areas."""
 
 from django.test import SimpleTestCase
 from playwright.sync_api import Page, expect, sync_playwright
 
 from tests.browser.app import FLAGS, PLANNED, planned, seconds, served
+from tests.core.test_alike import WEDGE, pockets, turned
 from tests.core.test_faced import face_over_pocket
 from tests.core.test_grouping import two_depths
 from tests.core.test_predrill import hard
@@ -21,6 +22,7 @@ class SoonerTest(SimpleTestCase):
             self.face_above(page, address)
             self.drilled_before(page, address)
             self.cut_on_the_way_back(page, address)
+            self.one_floor_for_many(page, address)
             self.assertEqual(wrong, [])
             browser.close()
 
@@ -92,3 +94,20 @@ class SoonerTest(SimpleTestCase):
         expect(page.get_by_role("status")).to_contain_text("plan fresh", timeout=PLANNED)
         self.assertLess(seconds(tab), before)
         expect(press).to_have_count(0)
+
+    def one_floor_for_many(self, page: Page, address: str) -> None:
+        """Of many areas those of one depth are one line, deeper at one entry; listed one by one when asked for."""
+        data = pockets(*(turned(WEDGE, 0.7 * k) for k in range(9)))
+        data["regions"][8]["bottom"] = -6
+        planned(page, address, data)
+        expect(page.get_by_role("button", name="Area & depth")).to_be_visible()
+        expect(page.get_by_text("9 areas; down to -8 mm")).to_be_visible()
+        page.get_by_label("p0 and 7 more", exact=True).fill("-7")
+        page.keyboard.press("Enter")
+        expect(page.get_by_text("9 areas; down to -7 mm")).to_be_visible()
+        page.get_by_role("button", name="each area by itself").click()
+        floors = {page.get_by_label(f"p{k}", exact=True).input_value() for k in range(8)}
+        self.assertEqual(floors, {"-7"})
+        expect(page.get_by_label("p8", exact=True)).to_have_value("-6")
+        page.get_by_role("button", name="areas as deep as each other together").click()
+        expect(page.get_by_label("p1", exact=True)).to_have_count(0)

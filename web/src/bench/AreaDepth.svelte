@@ -4,6 +4,7 @@
   import QuantityField from '../parts/QuantityField.svelte';
   import type { Region } from '../types';
   import type { BenchState } from './bench.svelte';
+  import { linesOf, MOST_LINES } from './lines';
   import { withRest, without } from './rest';
 
   let { bench }: { bench: BenchState } = $props();
@@ -11,17 +12,9 @@
   const document = $derived(bench.document!);
   const units = $derived(bench.units);
   const regions = $derived(document.regions.filter((r) => operation.regions.includes(r.name)));
-  /** The steps on one slope share a line: each ends where the part says. */
-  const lines = $derived.by(() => {
-    const out: { name: string; steps: boolean; regions: Region[] }[] = [];
-    for (const r of regions) {
-      const group = r.feature?.group as string | undefined;
-      const line = group ? out.find((l) => l.steps && l.name === group) : undefined;
-      if (line) line.regions.push(r);
-      else out.push({ name: group || r.name, steps: !!group, regions: [r] });
-    }
-    return out;
-  });
+  let each = $state(false);
+  const lines = $derived(linesOf(regions, each));
+  const all = $derived(linesOf(regions, true).length);
   function floors(own: Region[]): string {
     const z = own.map((r) => r.bottom);
     return `floor${own.length > 1 ? 's' : ''} Z ${range(Math.min(...z), Math.max(...z), units)}`;
@@ -46,19 +39,22 @@
 </script>
 
 {#each lines as line (line.name)}
-  {#if line.steps}
+  {#if line.kind === 'steps'}
     <p class="steps">
       {line.name}: {line.regions.length === 1 ? 'one step' : `${line.regions.length} steps`}
       <span class="quiet">{floors(line.regions)}</span>
     </p>
   {:else}
-    {@const region = line.regions[0]!}
     <QuantityField
-      label={region.name}
-      value={region.bottom}
+      label={line.name}
+      value={line.regions[0]!.bottom}
       {units}
-      note="floor Z"
-      onchange={(v) => bench.changeRegion(region.name, (r) => ({ ...r, bottom: v }))}
+      note={line.regions.length > 1 ? 'floors Z' : 'floor Z'}
+      onchange={(v) =>
+        bench.changeRegions(
+          line.regions.map((r) => r.name),
+          (r) => ({ ...r, bottom: v }),
+        )}
     />
   {/if}
   {#if lines.length > 1}
@@ -69,6 +65,11 @@
     >
   {/if}
 {/each}
+{#if all > MOST_LINES}
+  <button class="plain drop" onclick={() => (each = !each)}
+    >{each ? 'areas as deep as each other together' : 'each area by itself'}</button
+  >
+{/if}
 <QuantityField
   label="Walls"
   value={operation.allowance?.wall ?? 0}

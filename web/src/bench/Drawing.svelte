@@ -1,12 +1,13 @@
 <script lang="ts">
   /** The drawing from above: stock, areas, edges to click, the path, the cutter, the section ruler. */
-  import { onDestroy } from 'svelte';
+  import { onDestroy, untrack } from 'svelte';
   import { number } from '../format';
   import type { BenchState } from './bench.svelte';
+  import Flags from './Flags.svelte';
   import LensBar from './LensBar.svelte';
   import { PathLayer } from './pathlayer';
   import SectionRuler from './SectionRuler.svelte';
-  import { indexAt, PARTS, rangeOf } from './trace';
+  import { indexAt, nearestTo, PARTS, rangeOf } from './trace';
   import { fitted, under, zoomed, type View } from './view';
 
   let { bench }: { bench: BenchState } = $props();
@@ -33,7 +34,8 @@
   $effect(() => {
     if (canvas && !layer) layer = new PathLayer(canvas);
     layer?.show(bench.trace, range, bench.level, bench.lens, topFeed);
-    layer?.draw(shown, size, upTo);
+    // Where the cutter is and what is in view are no reasons to build it anew: a long path takes a while.
+    untrack(() => layer?.draw(shown, size, upTo));
   });
   $effect(() => layer?.draw(shown, size, upTo));
   onDestroy(() => layer?.dispose());
@@ -97,18 +99,8 @@
 
   /** The path point within 6 pixels of the pointer, or null. */
   function nearest(px: number, py: number): number | null {
-    const trace = bench.trace;
-    if (!trace) return null;
     const [x, y] = under(shown, px, py, size);
-    let best = (6 / shown.scale) ** 2;
-    let found: number | null = null;
-    for (let k = range[0]; k < range[1]; k++) {
-      if (trace.part[k] === 3) continue;
-      if (bench.level !== null && Math.abs(trace.level[k]! - bench.level) > 1e-3) continue;
-      const d = (trace.position[3 * k]! - x) ** 2 + (trace.position[3 * k + 1]! - y) ** 2;
-      if (d < best) [best, found] = [d, k];
-    }
-    return found;
+    return bench.trace && nearestTo(bench.trace, range, bench.level, x, y, 6 / shown.scale);
   }
 
   function click() {
@@ -247,14 +239,7 @@
             </path>
           {/each}
         {/each}
-        {#each bench.plan?.report?.warnings ?? [] as f, i (i)}
-          {#if f.x !== null && f.y !== null}
-            <g class="flag" class:error={f.severity === 'error'}>
-              <path d="M{toX(f.x)},{toY(f.y)} m-5,-9 h10 l-5,9 z" />
-              <title>{f.sentence}</title>
-            </g>
-          {/if}
-        {/each}
+        <Flags findings={bench.plan?.report?.warnings ?? []} {toX} {toY} />
         <g class="datum" transform="translate({toX(0)},{toY(0)})">
           <path d="M0,0H44M0,0V-44" />
           <circle r="7" />
@@ -389,14 +374,6 @@
   }
   .cutter path {
     stroke: var(--pencil);
-  }
-  .flag path {
-    fill: var(--field);
-    stroke: var(--ink);
-  }
-  .flag.error path {
-    fill: var(--over);
-    stroke: var(--over);
   }
   .tip {
     position: absolute;

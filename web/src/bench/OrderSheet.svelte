@@ -6,6 +6,7 @@
   import type { Operation } from '../types';
   import type { BenchState } from './bench.svelte';
   import AreaDepth from './AreaDepth.svelte';
+  import { areasSaid } from './lines';
   import Ways from './Ways.svelte';
 
   let { bench }: { bench: BenchState } = $props();
@@ -80,11 +81,7 @@
   <p class="quiet">{bench.operation + 1} of {document.operations.length}</p>
 
   <div class="fold">
-    {@render head(
-      'area',
-      'Area & depth',
-      `${[...new Set(regions.map((r) => r.feature?.group || r.name))].join(', ')}; down to ${length(deepest, units)}`,
-    )}
+    {@render head('area', 'Area & depth', `${areasSaid(regions)}; down to ${length(deepest, units)}`)}
     {#if open.area}
       <AreaDepth {bench} />
     {/if}

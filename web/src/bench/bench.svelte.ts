@@ -228,8 +228,12 @@ export class BenchState {
   }
 
   changeRegion(name: string, change: (region: Region) => Region) {
+    return this.changeRegions([name], change);
+  }
+
+  changeRegions(names: string[], change: (region: Region) => Region) {
     return this.change(
-      (d) => d && { ...d, regions: d.regions.map((r) => (r.name === name ? change(r) : r)) },
+      (d) => d && { ...d, regions: d.regions.map((r) => (names.includes(r.name) ? change(r) : r)) },
     );
   }
 

@@ -53,6 +53,26 @@ export function indexAt(trace: Trace, seconds: number): number {
   return low;
 }
 
+/** The point of a range, at one level or all, next to a place and within so many mm of it; null where none is. */
+export function nearestTo(
+  trace: Trace,
+  range: [number, number],
+  level: number | null,
+  x: number,
+  y: number,
+  within: number,
+): number | null {
+  let best = within ** 2;
+  let found: number | null = null;
+  for (let k = range[0]; k < range[1]; k++) {
+    if (trace.part[k] === POSITION) continue;
+    if (level !== null && Math.abs(trace.level[k]! - level) > 1e-3) continue;
+    const d = (trace.position[3 * k]! - x) ** 2 + (trace.position[3 * k + 1]! - y) ** 2;
+    if (d < best) [best, found] = [d, k];
+  }
+  return found;
+}
+
 /** Where the cutter is at a time, between two points of the path. */
 export function placeAt(trace: Trace, seconds: number): [number, number, number] {
   const k = indexAt(trace, seconds);
