@@ -80,10 +80,13 @@ class AxialDepths:
         axial = np.full(len(moves.kind), self._ap, dtype=np.float32)
         for index, (_, top, before, _) in enumerate(ends):
             own = walked[owner[run[walked]] == index]
-            levels = np.unique(np.round(moves.z_level[own], 4))
-            above = np.unique([*levels, *before, top])
-            at = np.searchsorted(above, moves.z_level[own] + 1e-3)
-            axial[own] = above[np.minimum(at, len(above) - 1)] - moves.z_level[own]
+            levels, first, of = np.unique(np.round(moves.z_level[own], 4), return_index=True, return_inverse=True)
+            # A higher level that is run only later, of an area beside this one, has not taken anything yet.
+            above = np.array([
+                min((z for z in (*levels[first < first[k]], *before, top) if z > level + 1e-3), default=level)
+                for k, level in enumerate(levels)
+            ])  # fmt: skip
+            axial[own] = above[of] - moves.z_level[own] if len(own) else 0.0
         return axial
 
 

@@ -98,6 +98,18 @@ class BelowTest(SimpleTestCase):
         moves = SimpleNamespace(z_level=np.array([-12.0, -24.0, -11.0, -22.0]), kind=np.ones(4))
         np.testing.assert_allclose(self.axial_depths(made, moves, 13.0, steps), [12.0, 12.0, 11.0, 11.0])
 
+    def test_a_higher_level_that_comes_later_took_nothing_before(self) -> None:
+        """That of a small half-open area, cut with the cutter's middle in its deeper neighbour (odd part 783)."""
+        data = self.stacked(0.0)
+        data["operations"][0]["regions"] = ["area"]
+        made = parse_job(data)
+        places = np.column_stack([25 + np.arange(20) % 10 * 0.1, np.full(20, 20.0), np.zeros(20)])
+        block = np.repeat([0, 1], 10).astype(np.int32)
+        steps = Steps(block, places, np.ones(2), np.ones(20), np.ones(20, np.float32))
+        for levels, axial in (([-8.0, -7.0], [8.0, 7.0]), ([-7.0, -8.0], [7.0, 1.0])):
+            moves = SimpleNamespace(z_level=np.array(levels), kind=np.ones(2))
+            np.testing.assert_allclose(self.axial_depths(made, moves, 8.0, steps), axial)
+
     def test_heights_told_from_the_job(self) -> None:
         made = parse_job(self.stacked(0.3))
         operation, (area, below) = made.operations[0], made.regions
