@@ -67,8 +67,8 @@ lint: setup
 # hangs is ended and tells where each of its threads was.
 WATCHED = PYTHONFAULTHANDLER=1 timeout --foreground --signal=ABRT 40m
 test: lint
-	$(WATCHED) $(PY) manage.py test tests.core.test_together
 	$(WATCHED) $(PY) manage.py test tests.core --parallel auto
+	$(WATCHED) $(PY) manage.py test tests.core.test_together
 	JUSTBITE_DATA=$$(mktemp -d) DJANGO_ALLOW_ASYNC_UNSAFE=1 $(WATCHED) $(PY) manage.py test tests.server tests.browser
 
 bench: setup
