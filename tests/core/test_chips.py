@@ -157,11 +157,14 @@ class LinkFeedTest(SimpleTestCase):
             self.assertGreater(float(moves.feed[own].max()), 600.0)
 
     def test_a_cut_goes_as_links_do_where_nothing_stands(self) -> None:
-        """Nothing before 10 mm, from 14 to 26 mm what a tooth bears anyway, from 26 mm on a little more."""
+        """Nothing before 10 mm, from 14 to 26 mm what a tooth bears anyway, from 26 mm on a little more.
+
+        Where feeds follow nothing too: one feed is meant for the bite.
+        """
         cut = np.column_stack([np.linspace(0, 40, 161), np.zeros(161)])
         x = cut[:, 0]
         load = np.select([x <= 10.0, x <= 14.0, x <= 26.0], [0.0, 2.0, 0.03], 0.05)
-        for law, quick in ((self.law, 9000.0), (None, 300.0)):
+        for law in (self.law, None):
             feeds = Feeds(cut=300, entry=200, link=9000, rapid=9000, ramp=0.05, acceleration=1e9, follow=law,
                           grazing=self.law, borne=0.06)  # fmt: skip
             piece = Piece("cut", cut, load.copy(), load=load)
@@ -175,9 +178,9 @@ class LinkFeedTest(SimpleTestCase):
             def at(place: float, ends: Any = ends, feed: Any = feed) -> float:
                 return float(feed[np.searchsorted(ends, place)])
 
-            self.assertEqual([at(5.0), at(12.0), at(20.0)], [quick, 300.0, quick])
+            self.assertEqual([at(5.0), at(12.0), at(20.0)], [9000.0, 300.0, 9000.0])
             # A step before and after what stands it goes as that asks for already; beyond it does not.
-            self.assertEqual([at(9.9), at(14.2), at(9.6), at(14.6)], [300.0, 300.0, quick, quick])
+            self.assertEqual([at(9.9), at(14.2), at(9.6), at(14.6)], [300.0, 300.0, 9000.0, 9000.0])
             self.assertEqual(at(30.0), 300.0 if law is None else 2.5 * 300.0)
 
     def test_a_wipe_that_takes_more_than_the_bite_goes_slower(self) -> None:
