@@ -20,10 +20,15 @@ from justbite.path.together import in_turn, side_by_side
 from justbite.path.warm import make_ready
 
 
-class SideBySideTest(SimpleTestCase):
+class ForkTest(SimpleTestCase):
     def setUp(self) -> None:
         if multiprocessing.current_process().daemon:
             self.skipTest("The workers of a parallel test run may have no forks: all would be done in turn.")
+
+
+class SideBySideTest(ForkTest):
+    def setUp(self) -> None:
+        super().setUp()
         # Another thread would keep `side_by_side` from forking, one that a browser's driver left, say: these tests have
         # a run of their own (Makefile). Told here, as below it would be seen as something else.
         self.assertEqual([thread.name for thread in threading.enumerate()], [threading.current_thread().name])
@@ -113,7 +118,7 @@ class SideBySideTest(SimpleTestCase):
         self.assertEqual(multiprocessing.active_children(), [])
 
 
-class ReadyTest(SimpleTestCase):
+class ReadyTest(ForkTest):
     def test_forks_find_all_kernels_loaded(self) -> None:
         """What a plan's parts call is loaded before: else each fork would read it from disk, which took longer."""
         # Compiled apart: a kernel just compiled has those that it calls ready too, one read from disk has not.
