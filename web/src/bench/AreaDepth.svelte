@@ -4,7 +4,7 @@
   import QuantityField from '../parts/QuantityField.svelte';
   import type { Region } from '../types';
   import type { BenchState } from './bench.svelte';
-  import { linesOf, MOST_LINES } from './lines';
+  import { linesOf } from './lines';
   import { withRest, without } from './rest';
 
   let { bench }: { bench: BenchState } = $props();
@@ -14,7 +14,8 @@
   const regions = $derived(document.regions.filter((r) => operation.regions.includes(r.name)));
   let each = $state(false);
   const lines = $derived(linesOf(regions, each));
-  const all = $derived(linesOf(regions, true).length);
+  /** Whether some are together unless each is asked for. */
+  const alike = $derived(linesOf(regions, false).length < linesOf(regions, true).length);
   function floors(own: Region[]): string {
     const z = own.map((r) => r.bottom);
     return `floor${own.length > 1 ? 's' : ''} Z ${range(Math.min(...z), Math.max(...z), units)}`;
@@ -65,7 +66,7 @@
     >
   {/if}
 {/each}
-{#if all > MOST_LINES}
+{#if alike}
   <button class="plain drop" onclick={() => (each = !each)}
     >{each ? 'areas as deep as each other together' : 'each area by itself'}</button
   >

@@ -9,7 +9,7 @@ export interface AreaLine {
 }
 
 /** More lines than that, or names in a sentence, nobody reads. */
-export const MOST_LINES = 8;
+const MOST_LINES = 8;
 const MOST_NAMES = 6;
 
 /** The lines of an operation; `each`: every area has its own however many there are. */
