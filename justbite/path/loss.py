@@ -53,6 +53,12 @@ def _coarse(part: Polygon, radius: float) -> Polygon:
     return coarse
 
 
+@lru_cache(maxsize=8)
+def _clear(part: Polygon, material: BaseGeometry, radius: float) -> BaseGeometry:
+    """Where in the part nothing stands about the centre, as coarse as that: all ways in are asked about it."""
+    return part.difference(grown(material, radius)).simplify(COARSE * radius)
+
+
 def loss(entry: Entry, part: Polygon, target: float, radius: float, pace: Pace, fronts: int = FRONTS,
          material: BaseGeometry | None = None) -> float:  # fmt: skip
     """mm of cut by which the job takes longer than at full bite all the time; told from so many `fronts`.
@@ -68,7 +74,7 @@ def loss(entry: Entry, part: Polygon, target: float, radius: float, pace: Pace, 
         lag = min(ENDS_LAG * radius, 0.49 * opened.length)
         opened = shapely.ops.substring(opened, lag, opened.length - lag)
     if material is not None:
-        opened = opened.union(part.difference(grown(material, radius)))
+        opened = opened.union(_clear(part, material, radius))
     x1, y1, x2, y2 = part.bounds
     farthest = shapely.hausdorff_distance(part, opened)
     step = target * max(1.0, np.ceil(farthest / target / fronts))
