@@ -1,8 +1,9 @@
-"""Connected pieces of a mask over a grid, and how large they are: in bands, to spare memory on large areas."""
+"""Connected pieces of a mask over a grid, and how large they are: in bands, to spare memory on large areas.
 
-from typing import Any
+Of the small ones alone their nodes."""
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 from scipy import ndimage
 
@@ -10,23 +11,70 @@ BAND = 256
 """Rows that are counted at once."""
 
 
-def pieces_of(mask: NDArray[np.bool_], structure: NDArray[Any] | None = None
-              ) -> tuple[NDArray[np.int32], NDArray[np.int64]]:  # fmt: skip
-    """Labels (ny, nx), 1 and up, 0 outside; and how many nodes each label has, 0 first.
-
-    `structure`: which neighbours belong together, as scipy.ndimage.label has it.
-    """
-    labels, count = ndimage.label(mask, structure=structure)
+def pieces_of(mask: NDArray[np.bool_]) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
+    """Labels (ny, nx), 1 and up, 0 outside; and how many nodes each label has, 0 first. Diagonals part pieces."""
+    labels, count = ndimage.label(mask)
     sizes = np.zeros(count + 1, dtype=np.int64)
     for first in range(0, len(labels), BAND):
         sizes += np.bincount(labels[first : first + BAND].ravel(), minlength=count + 1)
     return labels, sizes
 
 
-def labels_in(labels: NDArray[np.int32], mask: NDArray[np.bool_], count: int) -> NDArray[np.bool_]:
-    """(count,) whether a label has a node in the mask."""
-    found = np.zeros(count, dtype=bool)
-    for first in range(0, len(labels), BAND):
-        rows = slice(first, first + BAND)
-        found[labels[rows][mask[rows]]] = True
-    return found
+@njit(cache=True, nogil=True)
+def small_pieces(  # type: ignore[no-untyped-def]
+    field, level: float, room, wall: float, most: int
+) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Pieces of at most `most` nodes, diagonals included, where `field` (ny, nx) is above a level.
+
+    Only those with no node on the grid's rim or where `room` (ny, nx) is below `wall`. Their nodes, as places in the
+    grid laid out in a row, in rising order, and where each piece begins in these, with their end as the last.
+    """
+    ny, nx = field.shape
+    seen = np.zeros((ny, nx), dtype=np.uint8)
+    piece = np.empty((most + 1, 2), dtype=np.int64)
+    nodes, begins = [np.int64(0) for _ in range(0)], [np.int64(0)]
+    # A small piece keeps off the rim, and is met first where nothing stands above or to the left of one of its nodes.
+    for row in range(1, ny - 1):
+        for column in range(1, nx - 1):
+            if _tops(field, level, row, column) and not seen[row, column]:
+                count = _walked(field, level, room, wall, row, column, seen, piece)
+                for k in np.sort(piece[:count, 0] * nx + piece[:count, 1]):
+                    nodes.append(k)
+                if count:
+                    begins.append(np.int64(len(nodes)))
+    return np.array(nodes), np.array(begins)
+
+
+@njit(cache=True, nogil=True)
+def _tops(field, level: float, j: int, i: int) -> bool:  # type: ignore[no-untyped-def]
+    """Whether a node is above the level, and those before it in the grid are not."""
+    if not field[j, i] > level or field[j, i - 1] > level:
+        return False
+    return not (field[j - 1, i - 1] > level or field[j - 1, i] > level or field[j - 1, i + 1] > level)
+
+
+@njit(cache=True, nogil=True)
+def _walked(field, level: float, room, wall: float, row: int, column: int, seen, piece) -> int:  # type: ignore[no-untyped-def]
+    """Walk through the piece that a node is in; its nodes are in `piece` (most + 1, 2). How many, 0 if it is none."""
+    ny, nx = field.shape
+    seen[row, column], piece[0, 0], piece[0, 1] = 1, row, column
+    count, at, fits = 1, 0, True
+    while at < count and fits:
+        j, i = piece[at]
+        at += 1
+        fits = 0 < j < ny - 1 and 0 < i < nx - 1 and not room[j, i] < wall
+        for other in range(9 if fits else 0):
+            y, x = j + other // 3 - 1, i + other % 3 - 1
+            if field[y, x] <= level or seen[y, x] == 1:
+                continue
+            # A piece that was given up goes on here.
+            if seen[y, x] == 2 or count == len(piece):
+                fits = False
+                break
+            seen[y, x], piece[count, 0], piece[count, 1] = 1, y, x
+            count += 1
+    if fits and count < len(piece):
+        return count
+    for k in range(count):
+        seen[piece[k, 0], piece[k, 1]] = 2
+    return 0

@@ -51,7 +51,7 @@ def uncut_above(job: Job, operation: Operation, region: Region, chord: float) ->
         gone = other.name in cut or (other.name in region.after and other.name not in planned)
         if gone and other.name != region.name and other.bottom < region.top + SAME and not above.is_empty:
             above = above.difference(grown(region_shape(other, chord), ONE_BORDER))
-    return above.buffer(-ONE_BORDER)
+    return grown(above, -ONE_BORDER)
 
 
 def floors_before(job: Job, operation: Operation, region: Region, chord: float) -> list[float]:

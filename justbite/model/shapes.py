@@ -5,7 +5,7 @@ the arc to the next vertex, positive counterclockwise (the DXF polyline's conven
 """
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -30,6 +30,13 @@ GRID = 1e-6
 """mm: corners of what was swept are told to that where several sweeps are put together or taken away."""
 FILM = 2e-5
 """mm: what of an area is thinner lies between two tellings of one border."""
+NUDGES = (1e-8, -1e-8, 1e-6)
+"""Shares by which a border is moved farther or less far where it went wrong."""
+LOST, TURNS = 1e-6, 8.0
+"""What a shape may lose in being worked out, as a share; and how many half turns of corners that jut in it is taken to
+have."""
+STRIP = 1.5
+"""How much more than along a smooth border that is as long is taken to be lost, where it has notches all along."""
 _SHAPES, _SPACES = Kept(512), Kept(4)
 """Of the last regions, and of the last jobs."""
 
@@ -205,8 +212,19 @@ def grown(shape: BaseGeometry, by: float, **how: Any) -> BaseGeometry:
     """A shape with its border moved out by so many mm, or in; `how` as `buffer` takes it.
 
     Its border may cross itself, where hairs come together and seldom elsewhere (a locus moved out by the radius that
-    it was moved in by), and nothing can be worked out with that: it is mended.
+    it was moved in by), and nothing can be worked out with that: it is mended. And GEOS may lose all of a shape, or a
+    piece (3.14: of 900 mm2 moved in by 0.05 mm nothing was left, by 0.0501 all): what cannot be is asked for once more,
+    a hair from there.
     """
+    moved = _moved(shape, by, how)
+    for nudge in NUDGES if not _likely(shape, moved, by) else ():
+        other = _moved(shape, by * (1.0 + nudge), how)
+        if _likely(shape, other, by):
+            return other
+    return moved
+
+
+def _moved(shape: BaseGeometry, by: float, how: Mapping[str, Any]) -> BaseGeometry:
     # Where two lines of a border go on straight a mitre divides by nothing, finds out, and takes another way.
     with np.errstate(divide="ignore", invalid="ignore"):
         moved = shape.buffer(by, **how)
@@ -215,6 +233,17 @@ def grown(shape: BaseGeometry, by: float, **how: Any) -> BaseGeometry:
     # Shells are put together: one in another is no hole, as it were by the lines alone.
     mended = shapely.make_valid(moved, method="structure", keep_collapsed=False)
     return shapely.union_all([g for g in shapely.get_parts(mended) if g.area > 0.0])
+
+
+def _likely(shape: BaseGeometry, moved: BaseGeometry, by: float) -> bool:
+    """Whether a border may have been moved so: outwards nothing is lost, inwards no more than a strip along it.
+
+    Round corners that jut in the strip is wider, by as much as a few turns of them are.
+    """
+    if by >= 0.0:
+        return bool(moved.area >= shape.area * (1.0 - LOST)) and (by == 0.0 or moved.is_empty == shape.is_empty)
+    strip = -STRIP * by * shape.length + TURNS * math.pi * by * by
+    return bool(shape.area - strip <= moved.area + LOST * shape.area) and bool(moved.area <= shape.area * (1.0 + LOST))
 
 
 def _without_films(shape: BaseGeometry) -> BaseGeometry:

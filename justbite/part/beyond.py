@@ -14,7 +14,7 @@ from shapely.geometry.base import BaseGeometry
 
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Region, Vertex
-from justbite.model.shapes import ONE_BORDER, SAME, free_space, region_shape
+from justbite.model.shapes import ONE_BORDER, SAME, free_space, mitred, region_shape
 from justbite.model.stock import standing
 from justbite.part.shadow import shadow
 
@@ -76,7 +76,7 @@ def _pieces(zone: BaseGeometry, stands: BaseGeometry) -> list[Polygon]:
     """What stands in a zone, without what is there by chords only."""
     # On a grid: borders that are one but for their chords may cross each other anywhere.
     there = shapely.intersection(zone.buffer(0), stands.buffer(0), grid_size=1e-6)
-    there = there.buffer(-HAIR, join_style="mitre").buffer(HAIR, join_style="mitre")
+    there = mitred(mitred(there, -HAIR), HAIR)
     return [p for p in shapely.get_parts(there) if isinstance(p, Polygon) and p.area > LEAST_AREA]
 
 

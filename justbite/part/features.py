@@ -17,7 +17,7 @@ from justbite.model.drawing import Vertices
 from justbite.model.feature import Feature, Features, Kind
 from justbite.model.job import Region
 from justbite.model.part import Body
-from justbite.model.shapes import free_space
+from justbite.model.shapes import free_space, grown, mitred
 from justbite.part.details import details_of
 from justbite.part.floors import LEAST_AREA, Level, level_floors
 from justbite.part.margin import BESIDE, Around, Edges, falling, leading_out, long_enough, noded, over_rims, reached_out
@@ -141,10 +141,10 @@ def _floor(model: Model, level: Level, face: Polygon, seen: _Seen, stock_top: fl
         top = _feature(model, "top face", stock, stock.boundary, stock_top, z, "")
         return [top] if top is not None else []
     # Hairs between the wall's foot and its top are no islands.
-    islands = seen.above.intersection(Polygon(face.exterior)).buffer(-model.hair, join_style="mitre")
-    filled = Polygon(face.exterior).difference(islands.buffer(model.hair, join_style="mitre"))
+    islands = mitred(seen.above.intersection(Polygon(face.exterior)), -model.hair)
+    filled = Polygon(face.exterior).difference(mitred(islands, model.hair))
     if not islands.is_empty:
-        filled = filled.buffer(-BESIDE, join_style="mitre").buffer(BESIDE, join_style="mitre")
+        filled = mitred(mitred(filled, -BESIDE), BESIDE)
     found = []
     for part in shapely.get_parts(filled):
         own = shapely.orient_polygons(part)
@@ -260,7 +260,7 @@ def _pieces(stock: BaseGeometry, solid: BaseGeometry) -> list[Polygon]:
     """What of the stock is not the part, parted where only the chords of a round part let it hang together."""
     found: list[Polygon] = []
     for piece in shapely.get_parts(stock.difference(solid)):
-        core = piece.buffer(-0.5 * CHORD, join_style="mitre").buffer(0.5 * CHORD, join_style="mitre")
+        core = mitred(mitred(piece, -0.5 * CHORD), 0.5 * CHORD)
         parts = [g for g in shapely.get_parts(core) if g.area >= LEAST_AREA]
         found += parts if len(parts) > 1 else [piece]
     return [g for g in found if isinstance(g, Polygon) and g.area >= LEAST_AREA]
@@ -351,7 +351,7 @@ def _ring(model: Model, ring: BaseGeometry, opened: BaseGeometry | None, solid: 
     plain = Polygon(points)
     if not all(flat(found[0], chord).is_valid for chord in CHORDS):
         # An arc across a hair of the outline, as in a mesh whose chords at two heights are not the same.
-        whole = Polygon(ring).buffer(-BESIDE, join_style="mitre").buffer(BESIDE, join_style="mitre")
+        whole = mitred(mitred(Polygon(ring), -BESIDE), BESIDE)
         clean = shapely.orient_polygons(max(shapely.get_parts(whole), key=lambda g: g.area)).exterior
         points = np.asarray(clean.coords)[:-1, :2]
         middles = shapely.points((points + np.roll(points, -1, axis=0)) / 2)
@@ -372,7 +372,7 @@ def _kind(kind: Kind, polygon: Polygon, narrow: float | None, round_: bool) -> K
     if kind in ("pocket", "through pocket") and round_:
         return "hole"
     if kind in ("pocket", "half-open pocket", "through pocket") and narrow and not polygon.interiors:
-        one_width = polygon.buffer(-0.45 * narrow).buffer(0.45 * narrow).area > 0.9 * polygon.area
+        one_width = grown(grown(polygon, -0.45 * narrow), 0.45 * narrow).area > 0.9 * polygon.area
         if polygon.area > SLOT_LENGTH * narrow**2 and one_width and _slender(polygon, narrow):
             return "half-open slot" if kind == "half-open pocket" else "slot"
     return kind

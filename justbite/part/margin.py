@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from shapely.geometry import LineString, Polygon, box
 from shapely.geometry.base import BaseGeometry
 
-from justbite.model.shapes import areas_of
+from justbite.model.shapes import areas_of, mitred
 from justbite.part.floors import Level
 
 BESIDE = 2e-3
@@ -130,14 +130,14 @@ def over_rims(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.boo
     near = box(*shape.bounds).buffer(2.0 * RIM)
     known = shapely.union_all([*shapely.intersection([above, lower], near), shape])
     slopes = silhouette.intersection(near).difference(known)
-    slopes = slopes.buffer(-hair, join_style="mitre").buffer(hair, join_style="mitre")
+    slopes = mitred(mitred(slopes, -hair), hair)
     narrow = [
         g for g in shapely.get_parts(slopes) if g.distance(lines) < PROBE * hair and g.buffer(-RIM / 2.0).is_empty
     ]
     if narrow:
         reach = lines.buffer(2.0 * RIM)
         rims = shapely.union_all([_nearest(g.intersection(reach), lines, edges, PROBE * hair) for g in narrow])
-        whole = shapely.union_all([shape, rims]).buffer(hair, join_style="mitre").buffer(-hair, join_style="mitre")
+        whole = mitred(mitred(shapely.union_all([shape, rims]), hair), -hair)
         whole = max(shapely.get_parts(whole.difference(above)), key=lambda g: g.intersection(shape).area)
         whole = _without_short(shapely.orient_polygons(whole))
         ends = noded(np.asarray(whole.exterior.coords)[:-1, :2], lines)
@@ -197,7 +197,7 @@ def reached_out(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.b
     before = shapely.difference(within, taken, grid_size=1e-6)
     whole = shapely.union_all([shape, before], grid_size=1e-6)
     # Fins between two strips would stand in the way of both.
-    closed = whole.buffer(FIN, join_style="mitre").buffer(-FIN, join_style="mitre")
+    closed = mitred(mitred(whole, FIN), -FIN)
     whole = shapely.union_all([whole, closed.intersection(stock).difference(taken).buffer(0)], grid_size=1e-6)
     whole = max(shapely.get_parts(whole), key=lambda g: g.intersection(shape).area)
     if not isinstance(whole, Polygon):

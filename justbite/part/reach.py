@@ -8,6 +8,7 @@ from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
 from justbite.model.drawing import Vertices
+from justbite.model.shapes import grown, mitred
 from justbite.part.rings import Circle, arcs_of
 
 SHARP = 0.15
@@ -106,7 +107,7 @@ def reach_of(free: BaseGeometry, shape: BaseGeometry, corners: list[Corner],
     where nothing bounds it: where a cutter of radius `probe`, given with open edges, gets through.
     """
     # Flattened arcs and shared borders leave hairs that are no walls.
-    free = free.buffer(1e-3, join_style="mitre").buffer(-1e-3, join_style="mitre")
+    free = mitred(mitred(free, 1e-3), -1e-3)
     narrow = _widest(free, shape, corners, probe)
     rounded = [c.radius for c in corners if c.radius > 0]
     bounds = [*(2.0 * r for r in rounded), *([narrow] if narrow is not None else [])]
@@ -133,10 +134,10 @@ def _widest(free: BaseGeometry, shape: BaseGeometry, corners: list[Corner], prob
 
 
 def _gets_through(free: BaseGeometry, shape: BaseGeometry, corners: list[Corner], radius: float) -> bool:
-    locus = free.buffer(-0.999 * radius, quad_segs=16)
+    locus = grown(free, -0.999 * radius, quad_segs=16)
     pieces = [g for g in shapely.get_parts(locus) if g.distance(shape) < radius]
     if len(pieces) != 1:
         return False
-    left = shape.difference(pieces[0].buffer(radius, quad_segs=16)).area
+    left = shape.difference(grown(pieces[0], radius, quad_segs=16)).area
     allowed = sum(c.left_by(radius) for c in corners)
     return bool(left <= min(1.15 * allowed + 0.004 * radius**2, MOST_IN_CORNERS * shape.area) + SPARE * shape.area)

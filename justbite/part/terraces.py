@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
+from justbite.model.shapes import grown, mitred
 from justbite.part.feet import SHEER
 from justbite.part.margin import RIM
 from justbite.part.named import LEVEL
@@ -149,7 +150,7 @@ def _merged(slopes: list[_Slope], grounds: Sequence[Ground], hair: float) -> lis
 
 def _is_rim(slope: _Slope, beside: Sequence[Ground], cut: Sequence[Ground], stock_top: float) -> bool:
     """A chamfer or a rounded edge at the top of what stands: told, and left to a tool of its own."""
-    if slope.high - slope.low > RIM or not slope.shape.buffer(-RIM / 2.0).is_empty:
+    if slope.high - slope.low > RIM or not grown(slope.shape, -RIM / 2.0).is_empty:
         return False
     if stock_top <= slope.high + LEVEL:
         return not any(abs(g.z - slope.low) < LEVEL for g in beside)
@@ -175,7 +176,7 @@ def _steps(slope: _Slope, vertices: NDArray[np.float64], near: NDArray[np.int32]
             continue
         ground = shapely.union_all([g.shape for g in beside if g.z < z - ONE_HEIGHT])
         joined = shapely.union_all([slope.shape, ground])
-        joined = joined.buffer(2.0 * hair, join_style="mitre").buffer(-2.0 * hair, join_style="mitre")
+        joined = mitred(mitred(joined, 2.0 * hair), -2.0 * hair)
         filled = shapely.union_all([Polygon(g.exterior) for g in shapely.get_parts(joined) if isinstance(g, Polygon)])
         # Hairs between chords at two heights are no islands.
         solid = _opened(above, hair)
@@ -216,7 +217,7 @@ def _on(z: float, grounds: Sequence[Ground]) -> float:
 
 def _opened(shape: BaseGeometry, by: float) -> BaseGeometry:
     """The shape without what is narrower than twice `by` mm."""
-    return shape.buffer(-by, join_style="mitre").buffer(by, join_style="mitre")
+    return mitred(mitred(shape, -by), by)
 
 
 def _wide(shape: BaseGeometry, least: float) -> bool:

@@ -217,24 +217,38 @@ def rest_of(area: Area, gone: BaseGeometry, film: float, least: float) -> Area:
     """
     if not parts_of(area):
         return replace(area, material=NOTHING, holes=(), unfit=())
-    # Of what was taken all over the plate, what can matter here.
-    about = shapely.box(*area.material.bounds).buffer(film + 1.0, join_style="mitre")
-    gone = areas_of(areas_of(gone).intersection(about))
-    reach = grown(area.locus, area.radius, quad_segs=32)
-    inner = grown(area.locus, area.radius - film, quad_segs=32)
-    rest = less(area.material.intersection(reach), gone).difference(grown(gone, film).difference(inner))
+    gone = _near(area, gone, film)
+    rest = left_in(area, gone, film)
     pieces = shapely.get_parts(rest)
-    thin = [p.buffer(-0.5 * least).is_empty for p in pieces]
-    little = rest.area < MOST_LEFT * area.material.area and rest.buffer(-1.5 * least).is_empty
+    thin = [grown(p, -0.5 * least).is_empty for p in pieces]
+    little = rest.area < MOST_LEFT * area.material.area and grown(rest, -1.5 * least).is_empty
     if all(thin) or little:
         return replace(area, material=NOTHING, holes=(), unfit=())
     # A hair wider, so that no seam stays between what is left out and what is gone.
     crumbs = grown(shapely.union_all([p for p, out in zip(pieces, thin, strict=True) if out]), 0.1 * film)
-    walls = area.material.difference(reach)
+    walls = area.material.difference(_reached(area))
     worth = shapely.union_all([p for p, out in zip(pieces, thin, strict=True) if not out])
     # Nor between what is in reach and what is not: the field takes a seam for air, and what stands before it for cut.
     rest = without_seams(shapely.union_all([worth, less(walls, gone)]), SEAM).difference(crumbs)
     return replace(area, material=rest, holes=(), drilled=NOTHING, unfit=())
+
+
+def left_in(area: Area, gone: BaseGeometry, film: float) -> BaseGeometry:
+    """What the cutter can reach of an area and is not `gone`, but for what is within `film` mm of a wall."""
+    gone = _near(area, gone, film)
+    inner = grown(area.locus, area.radius - film, quad_segs=32)
+    return less(area.material.intersection(_reached(area)), gone).difference(grown(gone, film).difference(inner))
+
+
+def _near(area: Area, gone: BaseGeometry, film: float) -> BaseGeometry:
+    """Of what was taken all over the plate, what can matter here."""
+    about = shapely.box(*area.material.bounds).buffer(film + 1.0, join_style="mitre")
+    return areas_of(areas_of(gone).intersection(about))
+
+
+def _reached(area: Area) -> BaseGeometry:
+    """What the cutter can sweep."""
+    return grown(area.locus, area.radius, quad_segs=32)
 
 
 def parts_of(area: Area) -> list[Polygon]:
@@ -252,8 +266,12 @@ def left_beside(area: Area, thin: float) -> BaseGeometry:
     """
     taken = shapely.union_all([area.shape, *(grown(part, area.radius) for part in parts_of(area))])
     # Lines and hairs that a difference leaves are nothing; square corners come back whole.
-    left = area.material.difference(taken).buffer(0)
-    return grown(grown(left, -0.5 * thin), 0.75 * thin).intersection(left)
+    return thicker(area.material.difference(taken).buffer(0), thin)
+
+
+def thicker(shape: BaseGeometry, thin: float) -> BaseGeometry:
+    """What of a shape is thicker than `thin` mm."""
+    return grown(grown(shape, -0.5 * thin), 0.75 * thin).intersection(shape)
 
 
 def kept_off(area: Area, high: BaseGeometry) -> Area:

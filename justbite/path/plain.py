@@ -42,7 +42,7 @@ def rings_of(part: Polygon, step_over: float, chord: float) -> tuple[Points, ...
         for polygon in shapely.get_parts(inner):
             for ring in (polygon.exterior, *polygon.interiors):
                 found.append(np.asarray(ring.simplify(chord).coords)[:, :2])
-        inner = inner.buffer(-step_over)
+        inner = grown(inner, -step_over)
     return tuple(found[::-1])
 
 

@@ -123,7 +123,7 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         heights = pairwise((work.top, *work.levels(bite.ap)))
         # Below an area that was cut before crumbs may stand that no field of its plan saw.
         below = work.top < stock_heights(job.stock)[1] - SAME
-        roomy = NOTHING if below else work.area.locus.buffer(-job.approach_gap)
+        roomy = NOTHING if below else grown(work.area.locus, -job.approach_gap)
         shapely.prepare(roomy)
         levels[work.area.name] += [Level(above, z, paths, roomy) for above, z in heights]
     left, first = list(levels), forerunners(job, levels, limits.chord)
@@ -183,7 +183,7 @@ def _work_out(job: Job, operation: Operation, names: Sequence[str], terms: Terms
     """The areas of those names, planned; `cut_of`: what is cut of areas that can not be cut as a whole."""
     centre = job.tool(operation.tool).centre_cutting
     told = side_by_side(
-        [partial(_look_at, job, operation, name, terms.aim, limits, before, cut_of) for name in names],
+        [partial(_look_at, job, operation, name, terms, limits, before, cut_of) for name in names],
         lambda k, _: progress(0.0, f"Looking at {names[k]}"),
     )
     found = {
@@ -200,9 +200,9 @@ def _work_out(job: Job, operation: Operation, names: Sequence[str], terms: Terms
     return found
 
 
-def _look_at(job: Job, operation: Operation, name: str, target: float, limits: Limits, before: Sequence[Swept],
+def _look_at(job: Job, operation: Operation, name: str, terms: Terms, limits: Limits, before: Sequence[Swept],
              cut_of: dict[str, BaseGeometry], _tick: Tick) -> tuple[list[Work], list[Finding]]:  # fmt: skip
-    return works_on(job, operation, name, target, limits, before, cut_of)
+    return works_on(job, operation, name, terms.aim, terms.step, limits, before, cut_of)
 
 
 def _cut_of(worked: _Worked) -> BaseGeometry:

@@ -4,10 +4,12 @@ Where the last of a piece is swallowed from all sides a whisker may stay in the 
 field cannot feel. No pass gets hold of it; the cutter just runs over it, along its length.
 """
 
+from itertools import pairwise
+
 import numpy as np
 from numpy.typing import NDArray
 
-from justbite.field.pieces import labels_in, pieces_of
+from justbite.field.pieces import small_pieces
 from justbite.path.fronts import Points
 from justbite.path.plane import Plane
 
@@ -34,18 +36,14 @@ def specks(plane: Plane, about: Points | None = None) -> list[Points]:
             for a, b, v0 in zip(low, high, (x0, y0), strict=True)
         )
         x0, y0 = x0 + columns.start * cell, y0 + rows.start * cell
-    labels, sizes = pieces_of(plane.cleared[rows, columns] > plane.skin, np.ones((3, 3)))
-    area = sizes * cell**2 / plane.radius**2
-    few = (area > LEAST_SPECK) & (area < MOST_SPECK)
-    few &= ~labels_in(labels, plane.room[rows, columns] < plane.wall, len(few))
-    for edge in (labels[0], labels[-1], labels[:, 0], labels[:, -1]):
-        few[edge] = False
-    few[0] = False
-    found = []
-    for k in np.nonzero(few)[0]:
-        j, i = np.nonzero(labels == k)
-        found.append(np.column_stack([x0 + i * cell, y0 + j * cell]))
-    return found
+    nodes, begins = small_pieces(
+        plane.cleared[rows, columns], plane.skin, plane.room[rows, columns], plane.wall,
+        int(np.ceil(MOST_SPECK * plane.radius**2 / cell**2)) - 1,
+    )  # fmt: skip
+    j, i = np.divmod(nodes, plane.room[rows, columns].shape[1])
+    places = np.column_stack([x0 + i * cell, y0 + j * cell])
+    least = LEAST_SPECK * plane.radius**2 / cell**2
+    return [places[a:b] for a, b in pairwise(begins) if b - a > least]
 
 
 def runs_over(speck: Points, radius: float) -> list[Points]:

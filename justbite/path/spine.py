@@ -147,7 +147,7 @@ def _into_room(line: Points, part: Polygon, radius: float) -> Points:
 
 def straightened(line: Points, part: Polygon, radius: float) -> Points:
     """The line with as few points as leave it in `part`, its ends kept."""
-    within = part.buffer(WITHIN * radius)
+    within = grown(part, WITHIN * radius)
     for share in STRAIGHTEN:
         straighter = LineString(line).simplify(share * STRAIGHTER * radius)
         if within.contains(straighter):

@@ -24,10 +24,12 @@ from justbite.path.area import (
     comes_to,
     kept_off,
     left_beside,
+    left_in,
     make_area,
     off_walls,
     parts_of,
     rest_of,
+    thicker,
 )
 from justbite.path.level import reach_findings
 
@@ -109,11 +111,12 @@ FELT = 0.0085
 """R: how thin a film along a wall may be to be cut all along; of one of 0.006 R passes find but half."""
 
 
-def works_on(job: Job, operation: Operation, name: str, target: float, limits: Limits, before: Sequence[Swept],
-             cut_of: Mapping[str, BaseGeometry] = NONE) -> tuple[list[Work], list[Finding]]:  # fmt: skip
-    """What there is to cut in a region with radial depth `target`, from the top down; `before`: what is gone.
+def works_on(job: Job, operation: Operation, name: str, target: float, step: float, limits: Limits,
+             before: Sequence[Swept], cut_of: Mapping[str, BaseGeometry] = NONE
+             ) -> tuple[list[Work], list[Finding]]:  # fmt: skip
+    """What there is to cut in a region with radial depth `target` in levels of up to `step`, from the top down.
 
-    `cut_of`: of areas of this operation that can not be cut as a whole, what is cut.
+    `before`: what is gone. `cut_of`: of areas of this operation that can not be cut as a whole, what is cut.
 
     One work, but where earlier operations did not go as deep as this one.
     """
@@ -137,6 +140,7 @@ def works_on(job: Job, operation: Operation, name: str, target: float, limits: L
     findings += reached
     works = []
     high_beside: BaseGeometry = NOTHING
+    cusps: list[_Cusps] = []
     for high, low in pairwise((top, *floors_before(job, operation, region, limits.chord), bottom)):
         done = [s for s in before if s.z <= low + 1e-6]
         own = area
@@ -145,7 +149,13 @@ def works_on(job: Job, operation: Operation, name: str, target: float, limits: L
             nearer = _nearer(job, operation, name) > FELT * radius
             thin = 0.0 if nearer else limits.film_share * max(s.radius for s in done)
             film = max(exact, min(thin, limits.film_bite_share * target))
-            own = rest_of(area, _all_of(done), film, max(film, thin, operation.tolerance))
+            least = max(film, thin, operation.tolerance)
+            own = rest_of(area, _all_of(done), film, least)
+            if not parts_of(own):
+                cusps.append(_Cusps(_all_of(done), film, high, least))
+            elif cusps:
+                stays = [c.too_much(area, THIN_BESIDE * target, high, min(step, high - low)) for c in cusps]
+                high_beside = shapely.union_all([high_beside, *stays])
         if not high_beside.is_empty:
             own = kept_off(own, high_beside)
         if high < top - SAME:
@@ -164,6 +174,28 @@ def works_on(job: Job, operation: Operation, name: str, target: float, limits: L
             )
         )  # fmt: skip
     return works, findings
+
+
+@dataclass(frozen=True, slots=True)
+class _Cusps:
+    """A section of an area that the cutter is not sent to for the little that is left there."""
+
+    gone: BaseGeometry
+    """What is not left."""
+    film: float
+    """mm that stand on walls, as `rest_of` has it."""
+    top: float
+    """Z that it stands up to."""
+    least: float
+    """mm: what is thinner is a film."""
+
+    def too_much(self, area: Area, thin: float, high: float, deep: float) -> BaseGeometry:
+        """What of it a level, `deep` mm deep, of a section that begins at `high` may not take along: for its height it
+        weighs as much as what is thicker than `thin` mm and no higher than the level."""
+        if area.material.is_empty:
+            return NOTHING
+        left = left_in(area, self.gone, self.film)
+        return thicker(left, max(self.least, thin * deep / (self.top - high + deep)))
 
 
 def _nearer(job: Job, operation: Operation, name: str) -> float:
@@ -294,7 +326,7 @@ def _open_findings(job: Job, area: Area, region: Region, bottom: float, operatio
     others = [region_shape(r, chord) for r in deep]
     stands = before.intersection(standing(job.stock, bottom + SAME, chord))
     others.append(uncut_shape(region, chord))
-    stands = stands.difference(grown(shapely.union_all(others), ONE_BORDER)).buffer(-ONE_BORDER)
+    stands = grown(stands.difference(grown(shapely.union_all(others), ONE_BORDER)), -ONE_BORDER)
     if stands.area < STANDS * area.radius**2:
         return []
     spot = max(shapely.get_parts(stands), key=lambda g: g.area).representative_point()

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
 from justbite.model.job import Job, Operation, Region
-from justbite.model.shapes import job_space
+from justbite.model.shapes import grown, job_space
 from justbite.model.stock import heights
 from justbite.proof.steps import Steps, chunks
 
@@ -71,7 +71,7 @@ def _bounds(job: Job, region: Region, operation: Operation, radius: float, chord
     rings = [np.asarray(g.coords) for g in border]
     pieces = np.concatenate([np.stack([r[:-1], r[1:]], axis=1) for r in rings])
     # A buffer's chords are nearer by half a per cent at most.
-    clear = free.buffer(-1.02 * wall)
+    clear = grown(free, -1.02 * wall)
     shapely.prepare([free, clear])
     return _Bounds(free, clear, shapely.STRtree(shapely.linestrings(pieces)), region.bottom + operation.allowance.floor)
 

@@ -1,6 +1,7 @@
 """What is read off fields: lines of zero as polygons, and pieces of a mask; against closed forms and a plain walk."""
 
 import math
+from itertools import pairwise
 
 import numpy as np
 import shapely
@@ -10,7 +11,7 @@ from shapely.geometry import Point, box
 
 from justbite.field.grid import Grid
 from justbite.field.outline import below_zero
-from justbite.field.pieces import labels_in, pieces_of
+from justbite.field.pieces import pieces_of, small_pieces
 
 
 def distance_to(shape: shapely.Geometry, grid: Grid) -> NDArray[np.float32]:
@@ -73,19 +74,23 @@ class PiecesTest(SimpleTestCase):
         # More rows than are counted at once.
         for rows, share in ((40, 0.45), (600, 0.3)):
             mask = random.random((rows, 30)) < share
-            for diagonal in (False, True):
-                labels, sizes = pieces_of(mask, np.ones((3, 3)) if diagonal else None)
-                own = walked(mask, diagonal)
-                self.assertEqual(int(sizes[0]), mask.size - int(mask.sum()))
-                self.assertEqual(sorted(sizes[1:].tolist()), sorted(len(piece) for piece in own))
-                for piece in own:
-                    self.assertEqual(len({int(labels[spot]) for spot in piece}), 1)
+            labels, sizes = pieces_of(mask)
+            own = walked(mask, False)
+            self.assertEqual(int(sizes[0]), mask.size - int(mask.sum()))
+            self.assertEqual(sorted(sizes[1:].tolist()), sorted(len(piece) for piece in own))
+            for piece in own:
+                self.assertEqual(len({int(labels[spot]) for spot in piece}), 1)
 
-    def test_which_have_a_node_in_a_mask(self) -> None:
-        mask = np.zeros((700, 9), dtype=bool)
-        mask[10:20, 1:3] = mask[300:310, 4:8] = mask[650:660, 2:4] = True
-        labels, sizes = pieces_of(mask)
-        seen = np.zeros_like(mask)
-        seen[19, 2] = seen[655, 3] = True
-        found = labels_in(labels, seen & mask, len(sizes))
-        self.assertEqual(found.tolist(), [False, True, False, True])
+    def test_small_ones_that_touch_neither_a_wall_nor_the_rim(self) -> None:
+        random, rows, columns = np.random.default_rng(12), 300, 40
+        field, room = random.random((2, rows, columns))
+        for level, wall, most in ((0.75, 0.02, 9), (0.65, 0.0, 40), (0.9, 0.3, 3)):
+            nodes, begins = small_pieces(field, level, room, wall, most)
+            rim = [{(j, i) for j, i in piece if j in (0, rows - 1) or i in (0, columns - 1) or room[j, i] < wall}
+                   for piece in walked(field > level, True)]  # fmt: skip
+            told = {
+                tuple(sorted(j * columns + i for j, i in piece))
+                for piece, off in zip(walked(field > level, True), rim, strict=True) if len(piece) <= most and not off
+            }  # fmt: skip
+            self.assertGreater(len(told), 9)
+            self.assertEqual({tuple(nodes[a:b]) for a, b in pairwise(begins)}, told)

@@ -328,7 +328,7 @@ class BeyondTest(SimpleTestCase):
         data["keep_outs"] = [{"name": "rib", "outline": [[22, 0], [23, 0], [23, 40], [22, 40]], "top": 0}]
         made = parse_job(data)
         radius = made.tool(made.operations[0].tool).diameter / 2
-        (work,), found = works_on(made, made.operations[0], "slot", 1.0, LIMITS, [])
+        (work,), found = works_on(made, made.operations[0], "slot", 1.0, 10.0, LIMITS, [])
         pieces = [p for p in shapely.get_parts(work.area.locus) if p.area > 0]
         self.assertEqual(len(pieces), 2)
         (own,) = parts_of(work.area)
@@ -340,7 +340,7 @@ class BeyondTest(SimpleTestCase):
 
         def told(data: dict[str, Any]) -> int:
             made = parse_job(data)
-            _, found = works_on(made, made.operations[0], "slot", 2.0, LIMITS, [])
+            _, found = works_on(made, made.operations[0], "slot", 2.0, 10.0, LIMITS, [])
             return sum(f.code == "area.open-into-stock" for f in found)
 
         data = slot_into_groove()
