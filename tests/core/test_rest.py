@@ -14,11 +14,12 @@ from justbite.bite import chatter
 from justbite.errors import JobError
 from justbite.model.job import Dynamics
 from justbite.model.parse import parse_job
-from justbite.path.area import make_area, rest_of
+from justbite.path.area import NOTHING, make_area, rest_of
 from justbite.path.entry import Wish
 from justbite.path.loss import Pace
 from justbite.path.opening import find_openings
-from justbite.plan import Plan, plan
+from justbite.path.works import Swept, Work, works_on
+from justbite.plan import LIMITS, Plan, plan
 from justbite.proof import replay
 from justbite.proof.measure import radial_ways
 from justbite.proof.steps import Steps
@@ -144,6 +145,31 @@ class RestTest(SimpleTestCase):
         thicker = shapely.union_all([shapely.box(x, low, x + 2, low + 0.1) for x in (20, 30, 40)])
         self.assertFalse(rest_of(area, area.material.difference(thicker), 0.005, 0.03).material.is_empty)
         self.assertFalse(rest_of(area, area.material.buffer(-0.25), 0.005, 0.03).material.is_empty)
+
+    def test_cusps_left_above_are_no_work_of_the_section_below(self) -> None:
+        """Of one 0.06 mm thick, 9 mm of it above the level, 1.45 of a bite of 0.3 mm was told (odd part 833)."""
+        data = two_cutters()
+        data["regions"].append({**data["regions"][0], "name": "ledge", "bottom": -6})
+        data["operations"][0]["regions"] = ["area", "ledge"]
+        made = parse_job(data)
+        whole = shapely.box(0, 0, 70, 50).buffer(-0.2, join_style="mitre")
+        cusp, strip = shapely.box(30, 0.2, 31.5, 0.4), shapely.box(60, 0, 70, 50)
+
+        def work(above: shapely.Geometry, step: float) -> Work:
+            low = whole.difference(shapely.union_all([cusp, strip]))
+            before = [Swept(whole.difference(above), -5.9, 8.0, 0.005), Swept(low, -11.9, 8.0, 0.005)]
+            (own,), _ = works_on(made, made.operations[1], "area", 0.3, step, LIMITS, before)
+            self.assertEqual((own.top, own.bottom), (-5.9, -11.9))
+            self.assertGreater(own.area.material.intersection(strip).area, 400.0)
+            return own
+
+        kept = work(cusp, 3.0)
+        self.assertLess(kept.area.material.intersection(cusp).area, 0.1 * cusp.area)
+        self.assertGreater(kept.area.locus.distance(cusp), 3.0)
+        # What stands no higher than the section is cut with it, and so is what is a film above.
+        for other in (work(NOTHING, 3.0), work(cusp.buffer(-0.07, join_style="mitre"), 3.0)):
+            self.assertAlmostEqual(other.area.material.intersection(cusp).area, cusp.area, delta=0.01)
+            self.assertLess(other.area.locus.distance(cusp), 3.0)
 
     def test_films_are_no_rest_but_tips_are(self) -> None:
         made = parse_job(two_cutters())
