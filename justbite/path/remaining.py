@@ -6,10 +6,14 @@ from dataclasses import replace
 import numpy as np
 import shapely
 from numpy.typing import NDArray
+from scipy import ndimage
 from shapely.geometry import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
 
+from justbite.field.grid import Grid
+from justbite.field.outline import below_zero
 from justbite.field.pieces import pieces_of
+from justbite.model.shapes import mitred
 from justbite.path.area import Area
 from justbite.path.clearing import Clearing
 from justbite.path.contact import deepest
@@ -27,29 +31,27 @@ places that are looked at."""
 
 
 def _standing(work: Clearing, radius: float, reach: NDArray[np.bool_], least: float, little: float, much: float
-              ) -> Iterator[tuple[float, NDArray[np.object_]]]:  # fmt: skip
+              ) -> Iterator[tuple[float, BaseGeometry]]:  # fmt: skip
     """Pieces of material of at least `least` mm2 that still stand and that the cutter can take, the largest first.
 
-    Of at least `little` where those are more than `much` together. Each with its area, and the boxes that it is made
-    of: they reach a little over it.
+    Of at least `little` where those are more than `much` together. Each with its area, and an outline that reaches a
+    little over it.
     """
     grid = work.plane.grid
     labels, counts = pieces_of((work.plane.cleared > 0.1 * radius) & reach)
     sizes = counts[1:] * grid.cell**2
     if sizes[sizes >= little].sum() > much:
         least = min(least, little)
+    boxes = ndimage.find_objects(labels) if (sizes >= least).any() else []
     for k in np.argsort(-sizes):
         if sizes[k] < least:
             break
-        # Row by row, each run of nodes a box that reaches half-way into the next row.
-        edges = np.diff((labels == 1 + int(k)).astype(np.int8), axis=1, prepend=0, append=0)
-        j, first = np.nonzero(edges > 0)
-        last = np.nonzero(edges < 0)[1] - 1
-        x, y, rim = grid.x0, grid.y0 + j * grid.cell, 0.75 * grid.cell
-        yield (
-            float(sizes[k]),
-            shapely.box(x + first * grid.cell - rim, y - rim, x + last * grid.cell + rim, y + rim),
-        )
+        rows, columns = boxes[k]
+        # Half-way to the nodes beside it, and a quarter of a cell more.
+        off = np.pad(np.where(labels[rows, columns] == 1 + int(k), -0.5, 0.5), 1, constant_values=0.5)
+        x0, y0 = grid.x0 + (columns.start - 1) * grid.cell, grid.y0 + (rows.start - 1) * grid.cell
+        ny, nx = off.shape
+        yield float(sizes[k]), mitred(below_zero(off, Grid(x0, y0, grid.cell, nx, ny)), 0.25 * grid.cell)
 
 
 def next_entry(work: Clearing, area: Area, part: Polygon, reach: NDArray[np.bool_], wish: Wish | None,
@@ -62,13 +64,12 @@ def next_entry(work: Clearing, area: Area, part: Polygon, reach: NDArray[np.bool
     r2 = area.radius**2
     whole = np.count_nonzero(reach) * work.plane.grid.cell**2
     least = min(MOST_REST * r2, max(LEAST_REST * r2, REST_SHARE * whole)) if arms else MOST_REST * r2
-    for size, boxes in _standing(
+    for size, rest in _standing(
         work, area.radius, reach, least, LEAST_PIECE * r2 if arms else least, MOST_ALL * whole
     ):
-        known, little = any(shapely.intersects(boxes, other).any() for other in tried), size < least
+        known, little = any(rest.intersects(other) for other in tried), size < least
         if little and known:
             continue
-        rest = shapely.union_all(boxes)
         # Little pieces are mostly such that no pass gets hold of, and in a slot passes would loop.
         ramped = little or is_narrow(part, area.radius)
         entry = _inner_entry(work, area, part, rest, wish, arms) if ramped else None
