@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from shapely.geometry import LineString, Polygon, box
 from shapely.geometry.base import BaseGeometry
 
-from justbite.model.shapes import areas_of, mitred
+from justbite.model.shapes import areas_of, mitred, united
 from justbite.part.floors import Level
 
 BESIDE = 2e-3
@@ -167,7 +167,8 @@ def _nearer(shape: BaseGeometry, own: BaseGeometry, rivals: BaseGeometry) -> Bas
     mine, theirs = (shapely.get_coordinates(shapely.segmentize(g, apart))[:, :2] for g in (own, rivals))
     spots, first = np.unique(np.vstack([mine, theirs]).round(6), axis=0, return_index=True)
     cells = shapely.get_parts(shapely.voronoi_polygons(shapely.multipoints(spots), extend_to=shape, ordered=True))
-    return shape.intersection(shapely.union_all(cells[first < len(mine)]))
+    # Of spots in rows cells may cross themselves, and each other, in their last digits.
+    return shape.intersection(united(shapely.make_valid(cells[first < len(mine)])))
 
 
 def _probes(points: NDArray[np.float64], by: float) -> NDArray[np.float64]:

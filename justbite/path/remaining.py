@@ -64,9 +64,7 @@ def next_entry(work: Clearing, area: Area, part: Polygon, reach: NDArray[np.bool
     r2 = area.radius**2
     whole = np.count_nonzero(reach) * work.plane.grid.cell**2
     least = min(MOST_REST * r2, max(LEAST_REST * r2, REST_SHARE * whole)) if arms else MOST_REST * r2
-    for size, rest in _standing(
-        work, area.radius, reach, least, LEAST_PIECE * r2 if arms else least, MOST_ALL * whole
-    ):
+    for size, rest in _standing(work, area.radius, reach, least, LEAST_PIECE * r2 if arms else least, MOST_ALL * whole):
         known, little = any(rest.intersects(other) for other in tried), size < least
         if little and known:
             continue

@@ -12,7 +12,7 @@ from justbite.layout import Layout, region_of
 from justbite.model.feature import Feature
 from justbite.model.shapes import free_space, open_chains, region_shape
 from justbite.part.floors import level_floors
-from justbite.part.margin import Around, reached_out
+from justbite.part.margin import Around, _nearer, reached_out
 from justbite.part.named import STEP
 from justbite.solids import block, cone, cut, cylinder, joined, with_edges
 from tests.core.solids import laid
@@ -87,6 +87,20 @@ class BordersTest(SimpleTestCase):
         # 13.8 mm long, 9.3 to 7.9 mm to the stock's border, straight out.
         self.assertAlmostEqual(shape.area - floor.area, 13.8 * 8.65, delta=2.0)
         self.assertAlmostEqual(opened.length, 2 * 13.8, delta=0.2)
+
+    def test_places_in_rows_are_shared_out(self) -> None:
+        """The lines of a bay (odd part 905): cells of 732 places crossed themselves in their last digits."""
+        turns = np.radians(np.linspace(0.0, 90.0, 17))
+        arc = np.column_stack([np.sin(turns), np.cos(turns)])
+        low = [(15.2, 4.6), *((6.6, 6.7) - 2.1 * arc), (4.5, 9.4), (3.6, 9.4)]
+        high = [(3.6, 27.2), (4.5, 27.2), *((6.6, 39.0) + 2.1 * arc[::-1] * (-1, 1)), (15.2, 41.1)]
+        own = shapely.MultiLineString([[*low, *high], [(15.2, 53.8), (1.5, 53.8), (1.5, 1.5), (15.2, 1.5)]])
+        rivals = shapely.MultiLineString([
+            [(15.488272871767613, 4.6), (15.202, 4.6)], [(15.2, 4.598), (15.2, 3.9904982221469787)]
+        ])  # fmt: skip
+        step = shapely.box(3.6, 9.4, 4.5, 27.2)
+        self.assertAlmostEqual(_nearer(step, own, rivals).area, step.area, places=6)
+        self.assertEqual(_nearer(step, rivals, own).area, 0.0)
 
     def test_open_edges_lead_only_where_nothing_stands(self) -> None:
         for stl in (False, True):
