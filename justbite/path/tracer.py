@@ -19,6 +19,7 @@ PIVOT = 0.03
 """Where the escape radius is under this share of R, the cutter may turn on the spot."""
 RAN_OUT, FADED, STUCK, CLOSED, OVER = 0, 1, 2, 3, 4
 """How a pass ended: step limit, engagement faded, no way on, came round to its start, took more than it should."""
+FULL_TURN = 2.0 * np.pi
 ROUND = 100
 """Steps of a walk after which it looks anew whether it goes round and round."""
 
@@ -104,10 +105,12 @@ def trace(  # type: ignore[no-untyped-def]
     gone_away = False
     anchor = 0
     again = ROUND
+    swung = 0.0
     engaged = False
     held = False
     e = 0.0
     while n <= max_steps:
+        came = heading
         astride = stamping and settings[15] > 0.0 and is_astride(
             cleared, x0, y0, cell, px, py, heading, side, radius, target, e
         )  # fmt: skip
@@ -156,12 +159,15 @@ def trace(  # type: ignore[no-untyped-def]
             if (anchor == 0 and e >= 0.8 * target) or (e >= fade and n >= again):
                 anchor = n - 1
                 gone_away = False
+                swung = 0.0
                 again = max(again, 2 * n)
             if anchor > 0:
+                swung += heading - came - FULL_TURN * np.round((heading - came) / FULL_TURN)
                 near = (px - path[anchor, 0]) ** 2 + (py - path[anchor, 1]) ** 2
                 if near > radius * radius:
                     gone_away = True
-                elif gone_away and near < 9.0 * step * step:
+                elif (gone_away and near < 9.0 * step * step) or (not gone_away and abs(swung) > FULL_TURN):
+                    # It comes round, or circles about a crumb.
                     ended = CLOSED
                     break
         if e >= fade:
