@@ -239,6 +239,15 @@ class PassTest(SimpleTestCase):
         way = float(np.hypot(*np.diff(path, axis=0).T).sum())
         self.assertLess(way, 2.5 * 2.0 * np.pi * 23.0)
 
+    def test_a_walk_that_circles_about_a_crumb_ends_there(self) -> None:
+        """Within R of where it was for ever: three times round all borders each time, 8000 steps on odd part 1007."""
+        plate = Plate(WIDE.difference(Point(0, 0).buffer(0.4, quad_segs=32)), cells=48.0)
+        tight = settings(step=0.1 * RADIUS, turn_in=0.2 * RADIUS, fade=0.01 * TARGET)
+        path, _, ended, _ = plate.trace(0.0, -0.995 * (RADIUS + 0.4), 0.0, 5000, stamping=False, given=tight)
+        self.assertEqual(ended, tracer.CLOSED)
+        # It looks after 100 steps, and a round takes a dozen.
+        self.assertLess(len(path), 120)
+
 
 class RibTest(SimpleTestCase):
     """Ribs that stand free: both their sides are cleared. Each is cut into already, from the left."""
