@@ -18,9 +18,10 @@ from justbite.bite import solver
 from justbite.bite.case import Case
 from justbite.model.before import cut_by_then, forerunners, fresh_shape, sections
 from justbite.model.bite import Bite
+from justbite.model.borders import grown
 from justbite.model.findings import Finding
 from justbite.model.job import Job
-from justbite.model.shapes import OVERLAP, SAME, grown, region_shape
+from justbite.model.shapes import OVERLAP, SAME, region_shape
 from justbite.order import deeper_first
 from justbite.path.rough import ENTRY_LOAD
 from justbite.prepare import case_for

@@ -18,9 +18,10 @@ from justbite.bite.case import Case, case_of
 from justbite.errors import JobError
 from justbite.model.before import fresh_shape, sections
 from justbite.model.bite import Bite
+from justbite.model.borders import grown
 from justbite.model.job import Job, Machine, Material, Operation, Region, Tool
 from justbite.model.kept import Kept
-from justbite.model.shapes import SAME, free_space, grown, keep_out_shape, region_shape, shape_faults, uncut_shape
+from justbite.model.shapes import SAME, free_space, keep_out_shape, region_shape, shape_faults, uncut_shape
 from justbite.model.stock import footprint, standing
 
 LEAST_SIZE = 1e-3

@@ -7,8 +7,9 @@ import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
+from justbite.model.borders import ONE_BORDER, grown
 from justbite.model.job import Job, Operation, Region
-from justbite.model.shapes import NOTHING, ONE_BORDER, OVERLAP, SAME, grown, overlap, region_shape
+from justbite.model.shapes import NOTHING, OVERLAP, SAME, overlap, region_shape
 from justbite.model.stock import fill_heights, heights, standing
 
 

@@ -12,9 +12,10 @@ from numpy.typing import NDArray
 from shapely.geometry import Polygon, box
 from shapely.geometry.base import BaseGeometry
 
+from justbite.model.borders import ONE_BORDER, mitred
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Region, Vertex
-from justbite.model.shapes import ONE_BORDER, SAME, free_space, mitred, region_shape
+from justbite.model.shapes import SAME, free_space, region_shape
 from justbite.model.stock import standing
 from justbite.part.shadow import shadow
 

@@ -13,11 +13,12 @@ from numpy.typing import NDArray
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
+from justbite.model.borders import grown, mitred
 from justbite.model.drawing import Vertices
 from justbite.model.feature import Feature, Features, Kind
 from justbite.model.job import Region
 from justbite.model.part import Body
-from justbite.model.shapes import free_space, grown, mitred
+from justbite.model.shapes import free_space
 from justbite.part.details import details_of
 from justbite.part.floors import LEAST_AREA, Level, level_floors
 from justbite.part.margin import BESIDE, Around, Edges, falling, leading_out, long_enough, noded, over_rims, reached_out

@@ -5,9 +5,10 @@ import shapely
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
+from justbite.model.borders import grown
 from justbite.model.job import Job
 from justbite.model.part import Body, Face
-from justbite.model.shapes import grown, job_space, region_shape
+from justbite.model.shapes import job_space, region_shape
 from justbite.model.stock import fill_heights, heights
 from justbite.part.merge import merged
 

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from shapely.geometry import LineString, Polygon, box
 from shapely.geometry.base import BaseGeometry
 
-from justbite.model.shapes import areas_of, mitred, united
+from justbite.model.borders import areas_of, mitred, united
 from justbite.part.floors import Level
 
 BESIDE = 2e-3

@@ -7,8 +7,8 @@ import shapely
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
+from justbite.model.borders import grown, mitred
 from justbite.model.drawing import Vertices
-from justbite.model.shapes import grown, mitred
 from justbite.part.rings import Circle, arcs_of
 
 SHARP = 0.15

@@ -14,7 +14,7 @@ from scipy import sparse
 from scipy.sparse import csgraph
 from shapely.geometry.base import BaseGeometry
 
-from justbite.model.shapes import mitred
+from justbite.model.borders import mitred
 
 HAIR = 1e-5
 """mm: heights that agree so far are one; also what a shadow is cleaned by."""

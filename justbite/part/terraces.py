@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
-from justbite.model.shapes import grown, mitred
+from justbite.model.borders import grown, mitred
 from justbite.part.feet import SHEER
 from justbite.part.margin import RIM
 from justbite.part.named import LEVEL

@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
+from justbite.model.borders import grown
 from justbite.model.findings import Finding
-from justbite.model.shapes import grown
 from justbite.path.area import Area, Hole, parts_of
 from justbite.path.entry import Entry, Wish
 from justbite.path.level import PartPath, PartPlan

@@ -14,18 +14,9 @@ import shapely.ops
 from shapely.geometry import Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
+from justbite.model.borders import areas_of, grown, less, mitred, without_seams
 from justbite.model.job import Job, Region
-from justbite.model.shapes import (
-    areas_of,
-    beside,
-    grown,
-    job_space,
-    less,
-    mitred,
-    region_shape,
-    uncut_shape,
-    without_seams,
-)
+from justbite.model.shapes import beside, job_space, region_shape, uncut_shape
 from justbite.model.stock import standing
 
 MOST_LEFT = 0.001

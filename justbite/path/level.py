@@ -11,8 +11,8 @@ from shapely.geometry.base import BaseGeometry
 
 from justbite.field.distance import nodes_in, signed_distance
 from justbite.field.grid import Field, Grid
+from justbite.model.borders import grown
 from justbite.model.findings import Finding
-from justbite.model.shapes import grown
 from justbite.path.area import Area, comes_in, parts_of
 from justbite.path.clearing import Clearing
 from justbite.path.cores import cores

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from shapely.geometry import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
 
-from justbite.model.shapes import grown
+from justbite.model.borders import grown
 from justbite.path.entry import Entry
 
 ENDS_LAG = 2.3

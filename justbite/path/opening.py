@@ -13,7 +13,7 @@ import shapely.ops
 from numpy.typing import NDArray
 from shapely.geometry import LineString, Polygon
 
-from justbite.model.shapes import grown
+from justbite.model.borders import grown
 from justbite.path.area import Area
 from justbite.path.drawn import drawn_out
 from justbite.path.entry import Entry, Wish, find_entry, is_narrow, is_snug, snug_plunge

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from shapely.geometry import Polygon
 
 from justbite.field.cleared import stamp
-from justbite.model.shapes import grown
+from justbite.model.borders import grown
 from justbite.path.area import Area
 from justbite.path.contact import radial_depth
 from justbite.path.entry import Entry

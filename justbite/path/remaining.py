@@ -13,7 +13,7 @@ from shapely.geometry.base import BaseGeometry
 from justbite.field.grid import Grid
 from justbite.field.outline import below_zero
 from justbite.field.pieces import pieces_of
-from justbite.model.shapes import mitred
+from justbite.model.borders import mitred
 from justbite.path.area import Area
 from justbite.path.clearing import Clearing
 from justbite.path.contact import deepest

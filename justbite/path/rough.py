@@ -12,9 +12,10 @@ from shapely.geometry.base import BaseGeometry
 
 from justbite.model.before import forerunners
 from justbite.model.bite import Bite
+from justbite.model.borders import grown, united
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Machine, Material, Operation
-from justbite.model.shapes import NOTHING, SAME, grown, united
+from justbite.model.shapes import NOTHING, SAME
 from justbite.model.stock import heights as stock_heights
 from justbite.path.area import parts_of
 from justbite.path.blocks import MovesBuilder

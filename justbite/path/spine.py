@@ -18,7 +18,7 @@ from scipy.spatial import Voronoi
 from shapely.geometry import LineString, Polygon
 
 from justbite.field.distance import segments_of
-from justbite.model.shapes import grown
+from justbite.model.borders import grown
 from justbite.path.entry import is_narrow
 
 Points = NDArray[np.float64]

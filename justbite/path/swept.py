@@ -12,7 +12,7 @@ from shapely.geometry.base import BaseGeometry
 
 from justbite.field.grid import Field, Grid
 from justbite.field.outline import below_zero
-from justbite.model.shapes import grown, united
+from justbite.model.borders import grown, united
 from justbite.path.fronts import Points
 from justbite.path.lines import filled
 

@@ -8,9 +8,9 @@ from itertools import groupby
 
 from shapely.geometry import Polygon
 
+from justbite.model.borders import grown
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Operation
-from justbite.model.shapes import grown
 from justbite.model.stock import heights as stock_heights
 from justbite.path.alike import Like, likes, moved_plan
 from justbite.path.area import Area, Hole, parts_of

@@ -13,10 +13,11 @@ import shapely
 from shapely.geometry.base import BaseGeometry
 
 from justbite.model.before import as_deep, cut_top, floors_before, uncut_above
+from justbite.model.borders import ONE_BORDER, grown, united
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Operation, Region
 from justbite.model.kept import Kept
-from justbite.model.shapes import ONE_BORDER, OVERLAP, SAME, grown, in_the_way, region_shape, uncut_shape, united
+from justbite.model.shapes import OVERLAP, SAME, in_the_way, region_shape, uncut_shape
 from justbite.model.stock import heights, standing
 from justbite.path.area import (
     NOTHING,

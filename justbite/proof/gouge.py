@@ -7,8 +7,9 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
+from justbite.model.borders import grown
 from justbite.model.job import Job, Operation, Region
-from justbite.model.shapes import grown, job_space
+from justbite.model.shapes import job_space
 from justbite.model.stock import heights
 from justbite.proof.steps import Steps, chunks
 

@@ -13,9 +13,10 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
+from justbite.model.borders import grown
 from justbite.model.job import Job, Operation, Region
 from justbite.model.moves import RAPID, Moves, lengths
-from justbite.model.shapes import grown, job_space, region_shape, uncut_shape
+from justbite.model.shapes import job_space, region_shape, uncut_shape
 from justbite.proof.axial import AxialDepths
 from justbite.proof.gouge import AIR, Walls
 from justbite.proof.lanes import run_over, walked

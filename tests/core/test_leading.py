@@ -9,9 +9,10 @@ import numpy as np
 import shapely
 from django.test import SimpleTestCase
 
+from justbite.model.borders import ONE_BORDER
 from justbite.model.job import Job
 from justbite.model.parse import parse_job
-from justbite.model.shapes import ONE_BORDER, OVERLAP, job_space, overlap, region_shape
+from justbite.model.shapes import OVERLAP, job_space, overlap, region_shape
 from justbite.path.area import comes_to, kept_off, left_beside, make_area, parts_of
 from justbite.path.works import ENDS_FILM, Limits, _gone_before, works_on
 from justbite.plan import plan

@@ -14,9 +14,10 @@ import shapely
 from django.test import SimpleTestCase
 
 from justbite.errors import InputError, JobError
+from justbite.model.borders import grown, mitred
 from justbite.model.job import Job
 from justbite.model.parse import load_job, parse_job
-from justbite.model.shapes import NOTHING, free_space, grown, mitred, open_chains, polygon_of, region_shape
+from justbite.model.shapes import NOTHING, free_space, open_chains, polygon_of, region_shape
 from justbite.prepare import check_job
 from justbite.units import read_quantity
 

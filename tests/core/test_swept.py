@@ -9,8 +9,8 @@ from shapely.geometry import LineString, Polygon
 
 from justbite.field.distance import signed_distance
 from justbite.field.grid import Grid
+from justbite.model.borders import GRID, less, united
 from justbite.model.parse import parse_job
-from justbite.model.shapes import GRID, less, united
 from justbite.path.area import make_area
 from justbite.path.level import plan_part, ways_into
 from justbite.path.swept import _beside, swept_by
