@@ -166,10 +166,16 @@ def trace(  # type: ignore[no-untyped-def]
                 near = (px - path[anchor, 0]) ** 2 + (py - path[anchor, 1]) ** 2
                 if near > radius * radius:
                     gone_away = True
-                elif (gone_away and near < 9.0 * step * step) or (not gone_away and abs(swung) > FULL_TURN):
-                    # It comes round, or circles about a crumb.
+                elif gone_away and near < 9.0 * step * step:
                     ended = CLOSED
                     break
+                # One that circles on the spot does so for ever: it ends where it would touch again, or a round later.
+                if not gone_away and abs(swung) > FULL_TURN:
+                    if e >= fade and faint > 0:
+                        n -= 1
+                        break
+                    if abs(swung) > 2.0 * FULL_TURN:
+                        break
         if e >= fade:
             engaged = True
             faint = 0

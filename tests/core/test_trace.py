@@ -243,10 +243,11 @@ class PassTest(SimpleTestCase):
         """Within R of where it was for ever: three times round all borders each time, 8000 steps on odd part 1007."""
         plate = Plate(WIDE.difference(Point(0, 0).buffer(0.4, quad_segs=32)), cells=48.0)
         tight = settings(step=0.1 * RADIUS, turn_in=0.2 * RADIUS, fade=0.01 * TARGET)
-        path, _, ended, _ = plate.trace(0.0, -0.995 * (RADIUS + 0.4), 0.0, 5000, stamping=False, given=tight)
-        self.assertEqual(ended, tracer.CLOSED)
-        # It looks after 100 steps, and a round takes a dozen.
-        self.assertLess(len(path), 120)
+        path, depth, ended, _ = plate.trace(0.0, -0.995 * (RADIUS + 0.4), 0.0, 5000, stamping=False, given=tight)
+        self.assertEqual(ended, tracer.RAN_OUT)
+        # It looks after 100 steps, and a round takes a dozen; it is off the crumb there, for a pass to begin.
+        self.assertLess(len(path), 130)
+        self.assertLess(float(depth[-1]), 0.01 * TARGET)
 
 
 class RibTest(SimpleTestCase):
