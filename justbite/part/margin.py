@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from shapely.geometry import LineString, Polygon, box
 from shapely.geometry.base import BaseGeometry
 
-from justbite.model.borders import areas_of, mitred, united
+from justbite.model.borders import areas_of, mitred, united, without_seams
 from justbite.part.floors import Level
 
 BESIDE = 2e-3
@@ -137,7 +137,7 @@ def over_rims(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.boo
     if narrow:
         reach = lines.buffer(2.0 * RIM)
         rims = shapely.union_all([_nearest(g.intersection(reach), lines, edges, PROBE * hair) for g in narrow])
-        whole = mitred(mitred(shapely.union_all([shape, rims]), hair), -hair)
+        whole = without_seams(shapely.union_all([shape, rims]), hair)
         whole = max(shapely.get_parts(whole.difference(above)), key=lambda g: g.intersection(shape).area)
         whole = _without_short(shapely.orient_polygons(whole))
         ends = noded(np.asarray(whole.exterior.coords)[:-1, :2], lines)
@@ -198,7 +198,7 @@ def reached_out(shape: Polygon, points: NDArray[np.float64], open_: NDArray[np.b
     before = shapely.difference(within, taken, grid_size=1e-6)
     whole = shapely.union_all([shape, before], grid_size=1e-6)
     # Fins between two strips would stand in the way of both.
-    closed = mitred(mitred(whole, FIN), -FIN)
+    closed = without_seams(whole, FIN)
     whole = shapely.union_all([whole, closed.intersection(stock).difference(taken).buffer(0)], grid_size=1e-6)
     whole = max(shapely.get_parts(whole), key=lambda g: g.intersection(shape).area)
     if not isinstance(whole, Polygon):

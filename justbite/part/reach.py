@@ -7,7 +7,7 @@ import shapely
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
-from justbite.model.borders import grown, mitred
+from justbite.model.borders import grown, without_seams
 from justbite.model.drawing import Vertices
 from justbite.part.rings import Circle, arcs_of
 
@@ -107,7 +107,7 @@ def reach_of(free: BaseGeometry, shape: BaseGeometry, corners: list[Corner],
     where nothing bounds it: where a cutter of radius `probe`, given with open edges, gets through.
     """
     # Flattened arcs and shared borders leave hairs that are no walls.
-    free = mitred(mitred(free, 1e-3), -1e-3)
+    free = without_seams(free, 1e-3)
     narrow = _widest(free, shape, corners, probe)
     rounded = [c.radius for c in corners if c.radius > 0]
     bounds = [*(2.0 * r for r in rounded), *([narrow] if narrow is not None else [])]

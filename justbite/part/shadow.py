@@ -14,7 +14,7 @@ from scipy import sparse
 from scipy.sparse import csgraph
 from shapely.geometry.base import BaseGeometry
 
-from justbite.model.borders import mitred
+from justbite.model.borders import without_seams
 
 HAIR = 1e-5
 """mm: heights that agree so far are one; also what a shadow is cleaned by."""
@@ -78,7 +78,7 @@ def united(points: NDArray[np.float64], t: NDArray[np.int64]) -> BaseGeometry:
     starts = np.searchsorted(sheet[order], np.arange(int(sheet.max()) + 2))
     pieces = [_sheet_union(points, t[order[a:b]]) for a, b in pairwise(starts)]
     whole = shapely.union_all([g if g.is_valid else g.buffer(0) for g in pieces], grid_size=1e-6)
-    return mitred(mitred(whole, HAIR), -HAIR)
+    return without_seams(whole, HAIR)
 
 
 def _sheet_union(points: NDArray[np.float64], t: NDArray[np.int64]) -> BaseGeometry:

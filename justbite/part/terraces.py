@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
-from justbite.model.borders import grown, mitred
+from justbite.model.borders import grown, mitred, without_seams
 from justbite.part.feet import SHEER
 from justbite.part.margin import RIM
 from justbite.part.named import LEVEL
@@ -176,7 +176,7 @@ def _steps(slope: _Slope, vertices: NDArray[np.float64], near: NDArray[np.int32]
             continue
         ground = shapely.union_all([g.shape for g in beside if g.z < z - ONE_HEIGHT])
         joined = shapely.union_all([slope.shape, ground])
-        joined = mitred(mitred(joined, 2.0 * hair), -2.0 * hair)
+        joined = without_seams(joined, 2.0 * hair)
         filled = shapely.union_all([Polygon(g.exterior) for g in shapely.get_parts(joined) if isinstance(g, Polygon)])
         # Hairs between chords at two heights are no islands.
         solid = _opened(above, hair)
