@@ -5,6 +5,7 @@ from functools import lru_cache
 import numpy as np
 import shapely
 
+from justbite.field.pieces import small_pieces
 from justbite.path.area import Area, parts_of
 from justbite.path.blocks import MovesBuilder
 from justbite.path.contact import standing_before
@@ -41,6 +42,9 @@ def make_ready() -> None:
         rim = Rim(ground.rims, ground.room, frame, 1.0, area.wall)
         rim.standing(ground.cleared, 0.0, part.exterior, 0.1)
         standing_before(ground.cleared, *frame, rim.rings[0], 1.0, 0.0)
+        # Of the field as a whole, and of what lies about a pass.
+        for some in (slice(None), slice(1, -1)):
+            small_pieces(ground.cleared[:, some], 0.0, ground.room[:, some], area.wall, 1)
         made = plan_part(area, part, find_entry(area, part, 0.1), TARGET, "", lambda _share: None, ground=ground)
         reordered(made, area, part, TARGET, 0.0, Speeds(), Going(np.zeros(2), 0.0), lambda _share: None, ground)
         out = MovesBuilder(np.array([0.0, 0.0, 5.0]))
