@@ -55,8 +55,10 @@ def from_the_top(job: Job, apart: bool = False) -> Job:
     """
     orders = _Orders(job)
     scale = _Scale(apart)
+    floors = {name: job.region(name).bottom for name in orders.first}
     for name in sorted(orders.first, key=lambda n: -job.region(n).top):
-        for above in [n for n in orders.first if abs(job.region(n).bottom - job.region(name).top) < SAME]:
+        top = job.region(name).top
+        for above in [n for n, floor in floors.items() if abs(floor - top) < SAME]:
             names = orders.needed(job, name, above)
             if not names:
                 continue

@@ -60,8 +60,11 @@ class _Sharing:
         """At full bite, with the bite that suits the group."""
         if group not in self._known:
             own = [self.areas[name] for name in group]
-            sections = tuple((area.size, area.deep) for area in own)
-            bite = solver.about(replace(self._case, depth=max(sum(area.deep) for area in own), areas=sections))
+            sizes = dict[tuple[float, ...], float]()
+            for area in own:
+                sizes[area.deep] = sizes.get(area.deep, 0.0) + area.size
+            sections = tuple((size, deep) for deep, size in sizes.items())
+            bite = solver.about(replace(self._case, depth=max(map(sum, sizes)), areas=sections))
             self._known[group] = sum(area.seconds(self._case, bite, self._follows) for area in own)
         return self._known[group]
 

@@ -1,5 +1,6 @@
 """What a job itself did before an operation comes to an area: how high it stands there, and floors left in it."""
 
+import math
 from collections.abc import Iterable
 from itertools import pairwise, takewhile
 
@@ -28,12 +29,13 @@ def cut_top(job: Job, operation: Operation, region: Region, chord: float) -> flo
     if above.area > OVERLAP:
         return max(top for shape, top in fill_heights(job.stock, chord) if shape.intersection(above).area > OVERLAP)
     top = region.top
-    until = [*earlier(job, operation), operation]
+    left: dict[str, float] = {}
+    for o in (*earlier(job, operation), operation):
+        left |= {name: min(o.allowance.floor, left.get(name, math.inf)) for name in o.regions}
     for other in job.regions:
-        left = [o.allowance.floor for o in until if other.name in o.regions]
-        if other.name == region.name or not left or other.bottom > region.top + SAME:
+        if other.name == region.name or other.name not in left or other.bottom > region.top + SAME:
             continue
-        floor = other.bottom + min(left)
+        floor = other.bottom + left[other.name]
         if floor > top + SAME and overlap(other, region, chord):
             top = floor
     return top

@@ -15,6 +15,7 @@ from justbite.model.bite import Bite
 from justbite.model.borders import grown, united
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Machine, Material, Operation
+from justbite.model.kept import Kept
 from justbite.model.shapes import NOTHING, SAME
 from justbite.model.stock import heights as stock_heights
 from justbite.path.area import parts_of
@@ -32,6 +33,8 @@ Ways = dict[str, list[list[Entry | None]]]
 """For each area, by name, and each work of it the ways in that its parts are planned by (`PartPlan.way`)."""
 ENTRY_LOAD = 0.985
 """Removal rate of an entry over that of the bite, at most: what the proof measures is within 0.002 of it."""
+_MIDDLES = Kept(4096)
+"""Of areas, where they are."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -230,5 +233,6 @@ def _level_by_level(out: MovesBuilder, job: Job, levels: dict[str, list[Level]],
 
 
 def _way(job: Job, name: str, out: MovesBuilder) -> float:
-    points = np.array([p[:2] for p in job.region(name).outline])
-    return float(np.hypot(*(points.mean(axis=0) - out.here[:2])))
+    region = job.region(name)
+    x, y = _MIDDLES.get(region, "", lambda: np.array([p[:2] for p in region.outline]).mean(axis=0).tolist())
+    return math.hypot(x - out.here[0], y - out.here[1])

@@ -10,7 +10,8 @@ from justbite.model.before import cut_top, floors_before
 from justbite.model.job import Job, Operation
 from justbite.model.moves import RAPID, Moves
 from justbite.model.shapes import job_space, region_shape
-from justbite.proof.gouge import AIR, holding
+from justbite.proof.gouge import AIR
+from justbite.proof.places import Places
 from justbite.proof.steps import Steps
 
 OWN_LEVEL = 1.05
@@ -52,18 +53,18 @@ class AxialDepths:
         own = np.bincount(steps.block, weights=steps.volume)
         taken[first : first + len(own)] = own
         block = steps.block + first
+        places = Places(steps.place[:, 0], steps.place[:, 1], steps.volume > 0) if self._shapes else None
         for index, (top, floor) in enumerate(zip(self._tops, self._ends, strict=True)):
             within = (taken > 0) & (moves.z_level >= floor - 1e-4) & (moves.z_level < top - 1e-4)
-            if not self._shapes:
+            if places is None:
                 self._shares[index] += np.bincount(self._run[within], weights=taken[within], minlength=size)
                 continue
             # Areas lie in each other, and beyond the open edge of one there may be another: most of it tells.
-            among = within[block] & (steps.volume > 0)
-            x, y, _ = steps.place.T
-            in_area, in_space = (holding(shape, x, y, among) for shape in self._shapes[index])
-            inside = np.nonzero(in_area | in_space)[0]
-            weight = (in_area[inside].astype(float) + in_space[inside]) * steps.volume[inside]
-            self._shares[index] += np.bincount(self._run[block[inside]], weights=weight, minlength=size)
+            for shape in self._shapes[index]:
+                inside = places.within(shape)
+                inside = inside[within[block[inside]]]
+                own = np.bincount(self._run[block[inside]], weights=steps.volume[inside], minlength=size)
+                self._shares[index] += own
 
     def told(self) -> NDArray[np.float32]:
         """(n,) mm: of each block, from all that was seen."""

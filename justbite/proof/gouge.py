@@ -11,21 +11,11 @@ from justbite.model.borders import grown
 from justbite.model.job import Job, Operation, Region
 from justbite.model.shapes import job_space
 from justbite.model.stock import heights
+from justbite.proof.places import Places
 from justbite.proof.steps import Steps, chunks
 
 AIR = 3.4
 """R that are free beyond an open edge."""
-
-
-def holding(shape: BaseGeometry, x: NDArray[np.floating], y: NDArray[np.floating],
-            among: NDArray[np.bool_]) -> NDArray[np.bool_]:  # fmt: skip
-    """Which of n points, of those `among` them, lie within a shape; (n,)."""
-    found = np.zeros(len(x), dtype=bool)
-    x1, y1, x2, y2 = shape.bounds
-    # Of many small areas each holds few of the points: what lies beyond its box is not asked about.
-    near = np.nonzero(among & (x > x1) & (x < x2) & (y > y1) & (y < y2))[0]
-    found[near] = shapely.contains_xy(shape, x[near], y[near])
-    return found
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,11 +73,12 @@ def _depths(place: NDArray[np.floating], volume: NDArray[np.floating], bounds: l
     worst = np.full(len(place), np.inf)
     x, y, z = place.T
     below = z < top
+    places = Places(x, y, below)
     for one in bounds:
-        inside = holding(one.free, x, y, below)
-        clear = holding(one.clear, x, y, inside)
-        worst[clear] = np.minimum(worst[clear], np.maximum(0.0, one.floor - z[clear]))
-        own = np.nonzero(inside & ~clear)[0]
+        inside = places.within(one.free)
+        clear = shapely.contains_xy(one.clear, x[inside], y[inside])
+        away, own = inside[clear], inside[~clear]
+        worst[away] = np.minimum(worst[away], np.maximum(0.0, one.floor - z[away]))
         pairs, distance = one.border.query_nearest(
             shapely.points(x[own], y[own]), return_distance=True, all_matches=False
         )  # fmt: skip

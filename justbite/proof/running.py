@@ -20,6 +20,7 @@ from justbite.model.shapes import job_space, region_shape, uncut_shape
 from justbite.proof.axial import AxialDepths
 from justbite.proof.gouge import AIR, Walls
 from justbite.proof.lanes import run_over, walked
+from justbite.proof.places import Places
 from justbite.proof.shelf import PutAway, Shelf
 from justbite.proof.steps import Steps
 from justbite.proof.stockmap import Borders, Stock, Tile, borders_on_map
@@ -161,14 +162,15 @@ class _OverTiles:
     def __init__(self, stock: Stock, job: Job, operation: Operation, moves: Moves, gouge: float) -> None:
         radius = job.tool(operation.tool).diameter / 2
         self._emptied = emptied(job, operation, radius, stock.chord)
-        fed = moves.end[moves.kind != RAPID]
-        self._reaches = [
-            (borders_on_map(reach), floor, came)
-            for region in map(job.region, operation.regions)
+        fed, fed_to = moves.end[moves.kind != RAPID], dict[float, Places]()
+        self._reaches = []
+        for region in map(job.region, operation.regions):
             # Higher up it may have been over it for an area that lies on it.
-            for floor in (region.bottom + operation.allowance.floor + gouge,)
-            for reach, came in _reaches(region, job, operation, fed[fed[:, 2] < floor], stock.chord)
-        ]
+            floor = region.bottom + operation.allowance.floor + gouge
+            if floor not in fed_to:
+                fed_to[floor] = Places(fed[:, 0], fed[:, 1], fed[:, 2] < floor)
+            for reach, came in _reaches(region, job, operation, fed_to[floor], stock.chord):
+                self._reaches.append((borders_on_map(reach), floor, came))
 
     def before(self, tile: Tile) -> bool:
         """Take from a tile what is not there when the operation begins; whether there was any."""
@@ -194,10 +196,13 @@ def emptied(job: Job, operation: Operation, radius: float, chord: float) -> list
     before: a drilled hole, an earlier setup's pocket.
     """
     cut = {n for o in job.operations for n in o.regions}
+    shapes = {n: region_shape(job.region(n), chord) for n in sorted(cut)}
+    # Of many areas most are nowhere near.
+    names, near = np.array(list(shapes)), shapely.STRtree(list(shapes.values()))
     found: list[tuple[shapely.Geometry, float]] = []
     for region in (job.region(n) for n in operation.regions):
         free = job_space(job, region, AIR * radius + operation.allowance.wall, chord)
-        own = [region_shape(job.region(n), chord) for n in cut if n != region.name]
+        own = [shapes[n] for n in names[np.sort(near.query(free))] if n != region.name]
         own += [region_shape(region, chord), uncut_shape(region, chord)]
         air = free.difference(shapely.union_all(own))
         found.append((air, region.bottom - 1.0))
@@ -208,12 +213,12 @@ def emptied(job: Job, operation: Operation, radius: float, chord: float) -> list
     return [(borders_on_map(shape), z) for shape, z in found]
 
 
-def _reaches(region: Region, job: Job, operation: Operation, fed: NDArray[np.float64], chord: float
+def _reaches(region: Region, job: Job, operation: Operation, fed: Places, chord: float
              ) -> list[tuple[BaseGeometry, bool]]:  # fmt: skip
     """What the cutter can reach of a region: from where it came in, and from where it could stand but never came.
 
-    What lies within the path's own tolerance of a wall is not counted. `fed`: (n, 3) where it was fed to on the
-    region's floor.
+    What lies within the path's own tolerance of a wall is not counted. `fed`: where it was fed to on the region's
+    floor.
     """
     radius = job.tool(operation.tool).diameter / 2
     wall = radius + operation.allowance.wall + operation.tolerance
@@ -222,7 +227,7 @@ def _reaches(region: Region, job: Job, operation: Operation, fed: NDArray[np.flo
     pieces = shapely.get_parts(grown(free, -wall))
     wide = [piece.buffer(2.0 * operation.tolerance) for piece in pieces]
     shapely.prepare(wide)
-    came = np.array([bool(shapely.contains_xy(one, fed[:, :2]).any()) for one in wide], dtype=bool)
+    came = np.array([len(fed.within(one)) > 0 for one in wide], dtype=bool)
     touched, never = (grown(shapely.union_all(pieces[own]), radius).intersection(shape) for own in (came, ~came))
     found = [(touched, True), (never.difference(touched), False)]
     return [(reach, own) for reach, own in found if not reach.is_empty]
