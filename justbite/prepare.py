@@ -64,7 +64,7 @@ def case_for(job: Job, operation: Operation) -> Case:
     areas: dict[tuple[float, ...], float] = {}
     for name, own in deep.items():
         region = job.region(name)
-        size = fresh_shape(job, region, tolerances.CHORD).intersection(_come_to(operation, tool, region)).area
+        size = _fresh(job, operation, tool, region).area
         areas[own] = areas.get(own, 0.0) + max(size, LEAST_SIZE)
     known = job.material if isinstance(job.material, str) else ""
     case = case_of(operation, tool, material, machine, max(map(sum, areas)), known)
@@ -101,7 +101,7 @@ def _stands(job: Job, operation: Operation, names: list[str], bite: float) -> fl
         if not region.open_edges:
             return math.inf
         stock = standing(job.stock, region.bottom + SAME, tolerances.CHORD)
-        own = _come_to(operation, tool, region).intersection(fresh_shape(job, region, tolerances.CHORD))
+        own = _fresh(job, operation, tool, region)
         found += [own.intersection(stock), uncut_shape(region, tolerances.CHORD)]
     # Areas that lead into each other stand there as one.
     whole = shapely.union_all(found)
@@ -110,6 +110,14 @@ def _stands(job: Job, operation: Operation, names: list[str], bite: float) -> fl
     parts = [part for part in shapely.get_parts(whole) if part.area > LEAST_SIZE]
     circles = shapely.maximum_inscribed_circle(parts, IN_CIRCLE * tool.diameter)
     return OVER * 2.0 * float(shapely.length(circles).max()) if parts else math.inf
+
+
+def _fresh(job: Job, operation: Operation, tool: Tool, region: Region) -> BaseGeometry:
+    """What of an area its cutter can come to, and no deeper area takes that comes before it."""
+    whole, fresh = region_shape(region, tolerances.CHORD), fresh_shape(job, region, tolerances.CHORD)
+    own = _come_to(operation, tool, region)
+    # Mostly it is all of the area, which the cutter comes to no more than.
+    return own if fresh is whole else own.intersection(fresh)
 
 
 def _come_to(operation: Operation, tool: Tool, region: Region) -> BaseGeometry:

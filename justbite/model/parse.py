@@ -2,12 +2,16 @@
 
 import json
 from collections.abc import Callable
+from functools import lru_cache
 from typing import Any
 
 from pydantic import ValidationError
 
 from justbite.errors import JobError
 from justbite.model.job import INCH, ROUGHERS, Job, Region, Vertex
+
+MOST_KNOWN = 2048
+"""Regions that are known by their data, at most."""
 
 
 def load_job(text: str | bytes) -> Job:
@@ -24,7 +28,7 @@ def parse_job(data: Any) -> Job:
     if not isinstance(data, dict) or data.get("format") != "justbite-job":
         raise JobError('This is not a job file: "format" must be "justbite-job".')
     try:
-        job = Job.model_validate(data)
+        job = Job.model_validate(_with_known(data))
     except ValidationError as error:
         raise JobError.of([_sentence(e, data) for e in error.errors()]) from None
     faults = _cross_faults(job)
@@ -154,7 +158,34 @@ def in_millimetres(job: Job) -> Job:
     for key in ("travel_height", "approach_gap"):
         if data[key] is not None:
             data[key] *= INCH
-    return Job.model_validate(data)
+    return Job.model_validate(_with_known(data))
+
+
+def _with_known(data: dict[str, Any]) -> dict[str, Any]:
+    """The data of a job with those regions that were read before as they are known by now.
+
+    A screen sends all of the job each time that one value of it has changed; what was worked out of a region is kept
+    with the object (`kept.Kept`).
+    """
+    regions = data.get("regions")
+    if not isinstance(regions, list):
+        return data
+    return data | {"regions": [_known(region) for region in regions]}
+
+
+def _known(data: Any) -> Any:
+    """A region's data as a region, if it is sound; else the data, for its faults to be told as those of a job."""
+    if not isinstance(data, dict):
+        return data
+    try:
+        return _region_of(json.dumps(data))
+    except (TypeError, ValueError):
+        return data
+
+
+@lru_cache(maxsize=MOST_KNOWN)
+def _region_of(text: str) -> Region:
+    return Region.model_validate(json.loads(text))
 
 
 def _stock_in_millimetres(stock: dict[str, Any], points: Callable[[list[Vertex]], list[list[float]]]) -> dict[str, Any]:

@@ -98,6 +98,9 @@ class Area:
         counts, and none where others go through. Holes in other parts are as if they were not there: whether those
         are cut before this one is not known.
         """
+        if not self.holes:
+            # What is known of it by now stays known.
+            return self
         own = [hole for hole in self.holes if part.contains(Point(hole.x, hole.y))]
         if not own:
             return replace(self, holes=())

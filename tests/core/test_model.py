@@ -46,6 +46,16 @@ class JobFileTest(SimpleTestCase):
         for name in ("machine", "material", "tools", "stock", "regions", "operations"):
             self.assertIn(name, schema["properties"])
 
+    def test_regions_read_before_are_known_by_what_they_are(self) -> None:
+        first = parse_job(document())
+        data = document()
+        data["regions"][0]["outline"][0][0] -= 1.0
+        again = parse_job(data)
+        self.assertIsNot(again.regions[0], first.regions[0])
+        self.assertNotEqual(again.regions[0].outline, first.regions[0].outline)
+        self.assertTrue(all(a is b for a, b in zip(again.regions[1:], first.regions[1:], strict=True)))
+        self.assertEqual(again, Job.model_validate(data))
+
     def test_negative_depth(self) -> None:
         said = self.faults(lambda d: d["regions"][0].update(bottom=5))
         self.assertIn("tray", said[0])
