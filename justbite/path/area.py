@@ -269,19 +269,27 @@ def thicker(shape: BaseGeometry, thin: float) -> BaseGeometry:
 
 
 def kept_off(area: Area, high: BaseGeometry) -> Area:
-    """The area with what stands `high` beside it as a wall."""
-    free = area.free.difference(high)
+    """The area with what stands `high` in or beside it as a wall, on which no allowance is to be left."""
+    snug = area.radius + area.snap
+    if area.wall <= snug:
+        free = area.free.difference(high)
+        locus = area.locus.intersection(grown(free, -area.wall, quad_segs=32))
+    else:
+        # What keeps the centre off walls by the allowance as well would leave as much round a cusp: the free space is
+        # told by where the centre may be, and reaches so far into what stands there.
+        locus = area.locus.difference(grown(high, snug, quad_segs=32))
+        free = grown(locus, area.wall, quad_segs=32).intersection(area.free)
     return replace(
-        area, free=free, locus=area.locus.intersection(grown(free, -area.wall, quad_segs=32)),
-        material=area.material.difference(high), beyond=area.beyond.union(high),
+        area, free=free, locus=locus, material=area.material.difference(high), beyond=area.beyond.union(high),
     )  # fmt: skip
 
 
-def off_walls(area: Area) -> Area:
-    """The area with its cutter kept off the walls by all that the tolerance lets stand there."""
-    if area.slack <= 0.0:
+def off_walls(area: Area, film: float = 0.0) -> Area:
+    """The area with its cutter kept off the walls by all that the tolerance lets stand there, or by `film` mm."""
+    off = max(area.slack, film - area.snap)
+    if off <= 0.0:
         return area
-    wall = area.wall + area.slack
+    wall = area.wall + off
     return replace(area, wall=wall, locus=grown(area.free, -wall, quad_segs=32), slack=0.0)
 
 

@@ -12,7 +12,7 @@ import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
-from justbite.model.before import as_deep, cut_top, floors_before, uncut_above
+from justbite.model.before import as_deep, cut_top, earlier, floors_before, uncut_above
 from justbite.model.borders import ONE_BORDER, grown, united
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Operation, Region
@@ -142,6 +142,8 @@ def works_on(job: Job, operation: Operation, name: str, target: float, step: flo
     works = []
     high_beside: BaseGeometry = NOTHING
     cusps: list[_Cusps] = []
+    on_walls = _on_walls(job, operation, name)
+    ignored = 0.0
     for high, low in pairwise((top, *floors_before(job, operation, region, limits.chord), bottom)):
         done = [s for s in before if s.z <= low + 1e-6]
         own = area
@@ -150,18 +152,19 @@ def works_on(job: Job, operation: Operation, name: str, target: float, step: flo
             nearer = _nearer(job, operation, name) > FELT * radius
             thin = 0.0 if nearer else limits.film_share * max(s.radius for s in done)
             film = max(exact, min(thin, limits.film_bite_share * target))
+            ignored = max(ignored, film)
             least = max(film, thin, operation.tolerance)
             own = rest_of(area, _all_of(done), film, least)
             if not parts_of(own):
                 cusps.append(_Cusps(_all_of(done), film, high, least))
-            elif cusps:
-                stays = [c.too_much(area, THIN_BESIDE * target, high, min(step, high - low)) for c in cusps]
-                high_beside = shapely.union_all([high_beside, *stays])
+        if cusps and parts_of(own):
+            stays = [c.too_much(area, THIN_BESIDE * target, high, min(step, high - low)) for c in cusps]
+            high_beside = shapely.union_all([high_beside, *stays])
         if not high_beside.is_empty:
             own = kept_off(own, high_beside)
         if high < top - SAME:
             # Films on walls are as high as all that was cut before, and weigh as much as the floor that is skimmed.
-            own = off_walls(own)
+            own = off_walls(own, min(ignored, on_walls))
         high_beside = high_beside.union(left_beside(own, THIN_BESIDE * target))
         if parts_of(own):
             works.append(Work(own, high, low, tuple(z for z in region.floors if low < z < high)))
@@ -203,6 +206,13 @@ def _nearer(job: Job, operation: Operation, name: str) -> float:
     """mm that an operation leaves less on an area's walls than all before it: what stands there is its work."""
     before = job.operations[: next(k for k, o in enumerate(job.operations) if o.name == operation.name)]
     return min((o.allowance.wall for o in before if name in o.regions), default=0.0) - operation.allowance.wall
+
+
+def _on_walls(job: Job, operation: Operation, name: str) -> float:
+    """mm that operations before this one may have left on an area's walls, beside this one's allowance: with its
+    tolerance what the one left that went the nearest."""
+    own = [o.allowance.wall + o.tolerance for o in earlier(job, operation) if name in o.regions]
+    return min(own, default=0.0) - operation.allowance.wall
 
 
 _TAKEN = Kept(4)

@@ -14,7 +14,7 @@ from justbite.bite import chatter
 from justbite.errors import JobError
 from justbite.model.job import Dynamics
 from justbite.model.parse import parse_job
-from justbite.path.area import NOTHING, make_area, rest_of
+from justbite.path.area import NOTHING, Area, make_area, rest_of
 from justbite.path.entry import Wish
 from justbite.path.loss import Pace
 from justbite.path.opening import find_openings
@@ -170,6 +170,31 @@ class RestTest(SimpleTestCase):
         for other in (work(NOTHING, 3.0), work(cusp.buffer(-0.07, join_style="mitre"), 3.0)):
             self.assertAlmostEqual(other.area.material.intersection(cusp).area, cusp.area, delta=0.01)
             self.assertLess(other.area.locus.distance(cusp), 3.0)
+
+    def test_on_a_floor_that_was_left_the_cutter_keeps_off_what_stands_above(self) -> None:
+        """Of a cusp of 0.09 mm, 22 mm high, a level of 0.2 mm met 1.55 of its bite (odd job 1734); of films that an
+        operation with a wider tolerance may leave 1.31 (odd job 1704)."""
+        data = two_cutters({"allowance": {"wall": 0.2, "floor": 0.0}, "tolerance": 0.005})
+        made = parse_job(data)
+        whole = shapely.box(0, 0, 70, 50).buffer(-0.2, join_style="mitre")
+        cusp = shapely.box(30, 0.2, 31.5, 0.3)
+
+        def floor(above: shapely.Geometry, target: float) -> Area:
+            before = [Swept(whole.difference(above), -11.9, 8.0, 0.005)]
+            (own,), _ = works_on(made, made.operations[1], "area", target, 3.0, LIMITS, before)
+            self.assertEqual((own.top, own.bottom), (-11.9, -12.0))
+            return own.area
+
+        # Films up to a fiftieth of the bite are no work above, and no more than the first one's tolerance stands.
+        for target, film in ((0.3, 0.006), (2.0, 0.02)):
+            self.assertAlmostEqual(floor(NOTHING, target).wall, 3.2 + film)
+        kept = floor(cusp, 0.3)
+        self.assertLess(kept.material.intersection(cusp).area, 0.1 * cusp.area)
+        # On the cusp no allowance is to be left.
+        self.assertGreater(kept.locus.distance(cusp), 2.999)
+        self.assertLess(kept.locus.distance(cusp), 3.03)
+        free = kept.free.buffer(-kept.wall, quad_segs=32).symmetric_difference(kept.locus)
+        self.assertLess(free.area, 1e-3 * kept.locus.length)
 
     def test_films_are_no_rest_but_tips_are(self) -> None:
         made = parse_job(two_cutters())
