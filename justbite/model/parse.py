@@ -10,7 +10,7 @@ from pydantic import ValidationError
 from justbite.errors import JobError
 from justbite.model.job import INCH, ROUGHERS, Job, Region, Vertex
 
-MOST_KNOWN = 2048
+MOST_KNOWN = 1024
 """Regions that are known by their data, at most."""
 
 

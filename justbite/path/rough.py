@@ -1,7 +1,7 @@
 """Roughing operations: every level of every area, as moves. The stage's way in."""
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
 from itertools import pairwise
@@ -14,8 +14,7 @@ from justbite.model.before import forerunners
 from justbite.model.bite import Bite
 from justbite.model.borders import grown, united
 from justbite.model.findings import Finding
-from justbite.model.job import Job, Machine, Material, Operation
-from justbite.model.kept import Kept
+from justbite.model.job import Job, Machine, Material, Operation, Region
 from justbite.model.shapes import NOTHING, SAME
 from justbite.model.stock import heights as stock_heights
 from justbite.path.area import parts_of
@@ -29,12 +28,11 @@ from justbite.path.together import Tick, side_by_side
 from justbite.path.tried import Progress, hole_findings, planned
 from justbite.path.works import Limits, Swept, Work, put_off, works_on
 
+Place = tuple[float, float]
 Ways = dict[str, list[list[Entry | None]]]
 """For each area, by name, and each work of it the ways in that its parts are planned by (`PartPlan.way`)."""
 ENTRY_LOAD = 0.985
 """Removal rate of an entry over that of the bite, at most: what the proof measures is within 0.002 of it."""
-_MIDDLES = Kept(4096)
-"""Of areas, where they are."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,17 +129,18 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         shapely.prepare(roomy)
         levels[work.area.name] += [Level(above, z, paths, roomy) for above, z in heights]
     left, first = list(levels), forerunners(job, levels, limits.chord)
+    middles = {name: _middle(job.region(name)) for name in levels}
     while left:
         waiting = set(left)
         ready = [name for name in left if not first[name] & waiting] or left
         if operation.order == "areas":
-            name = min(ready, key=lambda n: _way(job, n, out))
+            name = min(ready, key=lambda n: _way(middles[n], out))
             left.remove(name)
             for level in levels[name]:
                 terms.add(out, level)
         else:
             left = [n for n in left if n not in ready]
-            _level_by_level(out, job, {name: levels[name] for name in ready}, terms)
+            _level_by_level(out, middles, {name: levels[name] for name in ready}, terms)
     if ways is None:
         findings += hole_findings(job, operation, works, plans, terms, wishes, before, progress)
     swept = []
@@ -221,18 +220,22 @@ def _cut_of(worked: _Worked) -> BaseGeometry:
     return shapely.intersection_all(own)
 
 
-def _level_by_level(out: MovesBuilder, job: Job, levels: dict[str, list[Level]], terms: Terms) -> None:
+def _level_by_level(out: MovesBuilder, middles: Mapping[str, Place], levels: dict[str, list[Level]], terms: Terms
+                    ) -> None:  # fmt: skip
     """The highest level of all areas first; of equal ones the nearest."""
     left = {name: list(own) for name, own in levels.items()}
     while left:
         highest = max(own[0].z for own in left.values())
-        name = min((n for n, own in left.items() if own[0].z > highest - 1e-6), key=lambda n: _way(job, n, out))
+        name = min((n for n, own in left.items() if own[0].z > highest - 1e-6), key=lambda n: _way(middles[n], out))
         terms.add(out, left[name].pop(0))
         if not left[name]:
             del left[name]
 
 
-def _way(job: Job, name: str, out: MovesBuilder) -> float:
-    region = job.region(name)
-    x, y = _MIDDLES.get(region, "", lambda: np.array([p[:2] for p in region.outline]).mean(axis=0).tolist())
-    return math.hypot(x - out.here[0], y - out.here[1])
+def _middle(region: Region) -> Place:
+    x, y = np.array([p[:2] for p in region.outline]).mean(axis=0).tolist()
+    return x, y
+
+
+def _way(middle: Place, out: MovesBuilder) -> float:
+    return math.hypot(middle[0] - out.here[0], middle[1] - out.here[1])

@@ -13,7 +13,7 @@ from justbite.model.kept import Kept
 from justbite.model.shapes import ring_points
 from justbite.model.stock import extent, footprint
 
-_PICTURES = Kept(2048)
+_PICTURES = Kept(1024)
 """Of the last regions: the shelf and the drawing ask for them each time."""
 
 
