@@ -32,7 +32,7 @@ can go in with neither air nor a plunge: no helix is smaller; R before open edge
 OVER, IN_CIRCLE = 1.02, 1e-3
 """How much wider than what stands a bite may be, so that no sliver is left to a second pass; and shares of D to which
 the circle is told that fits into what stands."""
-_COME_TO = Kept(512)
+_COME_TO = Kept(2048)
 """Of the last regions."""
 
 

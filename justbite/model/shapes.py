@@ -25,7 +25,7 @@ OVERLAP = 1e-3
 """mm2 that two areas must share to be over each other."""
 FILM = 2e-5
 """mm: what of an area is thinner lies between two tellings of one border."""
-_SHAPES, _SPACES = Kept(512), Kept(4)
+_SHAPES, _SPACES = Kept(2048), Kept(4)
 """Of the last regions, and of the last jobs."""
 
 

@@ -268,16 +268,15 @@ def thicker(shape: BaseGeometry, thin: float) -> BaseGeometry:
     return grown(grown(shape, -0.5 * thin), 0.75 * thin).intersection(shape)
 
 
-def kept_off(area: Area, high: BaseGeometry) -> Area:
-    """The area with what stands `high` in or beside it as a wall, on which no allowance is to be left."""
-    snug = area.radius + area.snap
-    if area.wall <= snug:
+def kept_off(area: Area, high: BaseGeometry, off: float | None = None) -> Area:
+    """The area with what stands `high` in or beside it as a wall; the centre keeps `off` mm from it, or as far as from
+    any wall."""
+    if off is None or area.wall <= off:
         free = area.free.difference(high)
         locus = area.locus.intersection(grown(free, -area.wall, quad_segs=32))
     else:
-        # What keeps the centre off walls by the allowance as well would leave as much round a cusp: the free space is
-        # told by where the centre may be, and reaches so far into what stands there.
-        locus = area.locus.difference(grown(high, snug, quad_segs=32))
+        # The free space is told by where the centre may be, and reaches so far into what stands there.
+        locus = area.locus.difference(grown(high, off, quad_segs=32))
         free = grown(locus, area.wall, quad_segs=32).intersection(area.free)
     return replace(
         area, free=free, locus=locus, material=area.material.difference(high), beyond=area.beyond.union(high),

@@ -141,6 +141,7 @@ def works_on(job: Job, operation: Operation, name: str, target: float, step: flo
     findings += reached
     works = []
     high_beside: BaseGeometry = NOTHING
+    high_inside: BaseGeometry = NOTHING
     cusps: list[_Cusps] = []
     on_walls = _on_walls(job, operation, name)
     ignored = 0.0
@@ -159,9 +160,12 @@ def works_on(job: Job, operation: Operation, name: str, target: float, step: flo
                 cusps.append(_Cusps(_all_of(done), film, high, least))
         if cusps and parts_of(own):
             stays = [c.too_much(area, THIN_BESIDE * target, high, min(step, high - low)) for c in cusps]
-            high_beside = shapely.union_all([high_beside, *stays])
+            high_inside = shapely.union_all([high_inside, *stays])
         if not high_beside.is_empty:
             own = kept_off(own, high_beside)
+        if not high_inside.is_empty:
+            # An allowance kept round a cusp would leave many times what it is.
+            own = kept_off(own, high_inside, area.radius + area.snap)
         if high < top - SAME:
             # Films on walls are as high as all that was cut before, and weigh as much as the floor that is skimmed.
             own = off_walls(own, min(ignored, on_walls))
