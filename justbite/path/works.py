@@ -208,15 +208,15 @@ class _Cusps:
 
 def _nearer(job: Job, operation: Operation, name: str) -> float:
     """mm that an operation leaves less on an area's walls than all before it: what stands there is its work."""
-    before = job.operations[: next(k for k, o in enumerate(job.operations) if o.name == operation.name)]
-    return min((o.allowance.wall for o in before if name in o.regions), default=0.0) - operation.allowance.wall
+    before = [o.allowance.wall for o in earlier(job, operation) if name in o.regions]
+    return min(before, default=0.0) - operation.allowance.wall
 
 
 def _on_walls(job: Job, operation: Operation, name: str) -> float:
-    """mm that operations before this one may have left on an area's walls, beside this one's allowance: with its
-    tolerance what the one left that went the nearest."""
-    own = [o.allowance.wall + o.tolerance for o in earlier(job, operation) if name in o.regions]
-    return min(own, default=0.0) - operation.allowance.wall
+    """mm that stand on an area's walls beside an operation's allowance, at most: with its tolerance what the one before
+    left that went the nearest."""
+    before = [o.allowance.wall + o.tolerance for o in earlier(job, operation) if name in o.regions]
+    return min(before, default=0.0) - operation.allowance.wall
 
 
 _TAKEN = Kept(4)

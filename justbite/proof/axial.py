@@ -63,8 +63,8 @@ class AxialDepths:
             for shape in self._shapes[index]:
                 inside = places.within(shape)
                 inside = inside[within[block[inside]]]
-                own = np.bincount(self._run[block[inside]], weights=steps.volume[inside], minlength=size)
-                self._shares[index] += own
+                run, volume = self._run[block[inside]], steps.volume[inside]
+                self._shares[index] += np.bincount(run, weights=volume, minlength=size)
 
     def told(self) -> NDArray[np.float32]:
         """(n,) mm: of each block, from all that was seen."""
