@@ -14,7 +14,7 @@ from shapely.geometry.base import BaseGeometry
 from shapely.validation import explain_validity
 
 from justbite.errors import JobError
-from justbite.model.borders import ONE_BORDER, areas_of, mitred, without_seams
+from justbite.model.borders import ONE_BORDER, areas_of, grown, mitred, without_seams
 from justbite.model.job import Job, KeepOut, Region, Vertex
 from justbite.model.kept import Kept
 
@@ -25,6 +25,8 @@ OVERLAP = 1e-3
 """mm2 that two areas must share to be over each other."""
 FILM = 2e-5
 """mm: what of an area is thinner lies between two tellings of one border."""
+SLIVER = 0.05
+"""Of the strip of air before an open edge: a wall is taken for one only where it is thicker."""
 _SHAPES, _SPACES = Kept(2048), Kept(4)
 """Of the last regions, and of the last jobs."""
 
@@ -136,7 +138,8 @@ def free_space(region: Region, strip: float, chord: float, others: BaseGeometry 
     """Where the cutter may sweep: the region less its islands, and `strip` mm beyond open edges.
 
     Closed edges stay walls wherever the strip of an open edge meets them. Where an open edge leads into `others` only
-    what is in `theirs` is free: the stock goes on beyond them.
+    what is in `theirs` is free: the stock goes on beyond them. What is as narrow as a SLIVER between its walls and what
+    lies straight out is free too: no wall stands there.
     """
     shape = region_shape(region, chord)
     chains = open_chains(region, chord)
@@ -149,12 +152,18 @@ def free_space(region: Region, strip: float, chord: float, others: BaseGeometry 
         zone = _zone_beyond(outline, others)
         outer = [run for chain in chains for run in _runs_outside(chain, zone)]
         beyond = [_beside(run, strip).buffer(1e-4) for run in outer]
-        free = shapely.union_all([shape, *beyond, free.intersection(theirs)])
+        slivers = _slivers(grown(outline, strip).intersection(theirs).difference(free), SLIVER * strip)
+        free = shapely.union_all([shape, *beyond, free.intersection(theirs), slivers])
         # Borders that are one but for their chords: no seam may stay between them, nor beside where they end.
         free = without_seams(free, 2.0 * ONE_BORDER)
         free = free.difference(_closed_edges(outline, chains))
     free = free.difference(islands)
     return shapely.union_all([g for g in shapely.get_parts(free) if g.intersects(shape)])
+
+
+def _slivers(shape: BaseGeometry, wide: float) -> BaseGeometry:
+    """What of a shape is not wider than `wide` mm."""
+    return shape.difference(mitred(mitred(shape, -0.5 * wide), 0.51 * wide))
 
 
 def _without_films(shape: BaseGeometry) -> BaseGeometry:

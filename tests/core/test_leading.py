@@ -257,6 +257,24 @@ class BeyondTest(SimpleTestCase):
         # No farther than the strip is deep, and no wider than the slot.
         np.testing.assert_allclose(space.bounds, (-16, 13, 55, 27), atol=0.01)
 
+    def test_no_wall_beside_what_lies_straight_out(self) -> None:
+        """A trough round the right part of a deeper pocket: straight out of its edges lies all of that but a strip
+        1 mm wide at either end, left of the trough's own corners."""
+        data = slot_into_groove()
+        pocket = [[10, 0], [29, 0], [30, 1], [30, 25], [29, 26], [10, 26]]
+        trough = [[19, 26], [29, 26], [30, 25], [30, 1], [29, 0], [19, 0], [19, -20], [32, -20], [32, 46], [19, 46]]
+        data["regions"] = [
+            {"name": "pocket", "outline": pocket, "bottom": -12},
+            {"name": "trough", "outline": trough, "open_edges": [0, 1, 2, 3, 4], "bottom": -6, "after": ["pocket"]},
+        ]
+        data["stock"] = {"box": {"min": [0, -30, -20], "max": [60, 50, 0]}}
+        data["operations"][0]["regions"] = ["pocket", "trough"]
+        whole = shapely.union_all([shapely.Polygon(pocket), shapely.Polygon(trough)])
+        # The strip ends beyond the pocket's far wall, and 2 mm before it; a twentieth of it is more than 1 mm, and less.
+        for strip, stands in ((25.6, 0.0), (18.0, 2 * 26 + 2 * 7)):
+            space = self.space(data, "trough", strip)
+            self.assertAlmostEqual(whole.symmetric_difference(space).area, stands, delta=0.05)
+
     def test_behind_what_its_cutter_does_not_pass_all_stands(self) -> None:
         """Two rooms as deep, 12 mm between them, a 10 mm cutter, and a post before the gap: from the one nothing is
         taken behind it in the other, and all the way to the strip's end without it."""
