@@ -270,7 +270,7 @@ class BeyondTest(SimpleTestCase):
         data["stock"] = {"box": {"min": [0, -30, -20], "max": [60, 50, 0]}}
         data["operations"][0]["regions"] = ["pocket", "trough"]
         whole = shapely.union_all([shapely.Polygon(pocket), shapely.Polygon(trough)])
-        # The strip ends beyond the pocket's far wall, and 2 mm before it; a twentieth of it is more than 1 mm, and less.
+        # The strip ends beyond the far wall, and 2 mm before it; a twentieth of it is more than 1 mm, and less.
         for strip, stands in ((25.6, 0.0), (18.0, 2 * 26 + 2 * 7)):
             space = self.space(data, "trough", strip)
             self.assertAlmostEqual(whole.symmetric_difference(space).area, stands, delta=0.05)
