@@ -97,17 +97,44 @@ def stamp(field, x0, y0, cell, ax, ay, bx, by, radius, ahead, log_at, log_was, u
     return used, taken * cell * cell
 
 
+OFF, MOST_STEPS = 0.0002, 12
+"""R by which steps may lie off a line that is swept in their place, and how many these are at most."""
+
+
 @njit(cache=True, nogil=True)
 def stamp_along(field, x0, y0, cell, points, radius, ahead, log_at, log_was):  # type: ignore[no-untyped-def]
     """Sweep a disc of `radius` along `points` (n, 2). What the log held before is lost.
 
-    `ahead`: each time look only at what lies ahead, as a pass does; the same but for the last digit, and sooner.
+    `ahead`: a pass, each time looking only at what lies ahead, steps as good as in line in one go: in less time, the
+    same to OFF.
     """
-    for k in range(1, points.shape[0]):
+    k = 0
+    while k + 1 < points.shape[0]:
+        last = k + 1
+        while ahead and last + 1 < points.shape[0] and last < k + MOST_STEPS and _in_line(
+            points, k, last + 1, OFF * radius
+        ):  # fmt: skip
+            last += 1
         stamp(
-            field, x0, y0, cell, points[k - 1, 0], points[k - 1, 1], points[k, 0], points[k, 1], radius,
-            ahead and k > 1, log_at, log_was, 0,
+            field, x0, y0, cell, points[k, 0], points[k, 1], points[last, 0], points[last, 1], radius,
+            ahead and k > 0, log_at, log_was, 0,
         )  # fmt: skip
+        k = last
+
+
+@njit(cache=True, nogil=True)
+def _in_line(points, first, last, off):  # type: ignore[no-untyped-def]
+    """Whether points go on from the first to the last, none more than `off` from the line between."""
+    dx, dy = points[last, 0] - points[first, 0], points[last, 1] - points[first, 1]
+    length = np.sqrt(dx * dx + dy * dy)
+    gone = 0.0
+    for k in range(first + 1, last):
+        ex, ey = points[k, 0] - points[first, 0], points[k, 1] - points[first, 1]
+        along = ex * dx + ey * dy
+        if along < gone or along > length * length or abs(ex * dy - ey * dx) > off * length:
+            return False
+        gone = along
+    return length > 0.0
 
 
 @njit(cache=True, nogil=True)

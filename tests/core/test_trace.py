@@ -4,11 +4,12 @@ from itertools import pairwise
 from unittest.mock import patch
 
 import numpy as np
+import shapely
 from django.test import SimpleTestCase
 from numpy.typing import NDArray
 from shapely.geometry import LineString, Point, Polygon, box
 
-from justbite.field.cleared import stamp, undo
+from justbite.field.cleared import OFF, stamp, stamp_along, undo
 from justbite.field.distance import signed_distance
 from justbite.field.grid import Field, Grid
 from justbite.path import clearing, tracer
@@ -139,6 +140,27 @@ class StampTest(SimpleTestCase):
         self.assertAlmostEqual(areas[0], areas[1], 9)
         swept = LineString(path).buffer(RADIUS, quad_segs=64).difference(Point(0, 0).buffer(10, quad_segs=64))
         self.assertAlmostEqual(areas[0], swept.area, delta=0.005 * swept.area)
+
+    def test_a_pass_in_longer_steps_is_the_pass(self) -> None:
+        """Straight on, round, back on itself from a sharp corner, and a last step: the distance to all of that."""
+        turns = np.linspace(0.0, 2.0, 300)
+        arc = np.column_stack([12.0 * np.sin(turns), -12.0 * np.cos(turns)])
+        straight = np.column_stack([np.linspace(-25.0, -0.25, 100), np.full(100, -12.0)])
+        back = arc[-1] + np.outer(np.arange(1, 41), (arc[-30] - arc[-1]) / 30)
+        way = np.ascontiguousarray(np.vstack([straight, arc, back]))
+        off = []
+        for ahead in (True, False):
+            plate = Plate(Point(-25, -12).buffer(RADIUS))
+            stamp_along(plate.field, *plate.frame, way, RADIUS, ahead, *LOG)
+            rows, columns = np.indices(plate.field.shape)
+            x, y = plate.grid.x0 + columns * plate.grid.cell, plate.grid.y0 + rows * plate.grid.cell
+            away = shapely.distance(shapely.points(x, y), LineString(way))
+            near = np.abs(away - RADIUS) < 3.0 * plate.grid.cell
+            off.append(float(np.abs(plate.field - (away - RADIUS))[near].max()))
+        self.assertLess(off[1], 1e-5)
+        # It is told by fewer steps: else it would be as exact.
+        self.assertLess(off[1], off[0])
+        self.assertLessEqual(off[0], OFF * RADIUS + 1e-5)
 
     def test_it_is_taken_back(self) -> None:
         plate = Plate(Point(0, 0).buffer(10))
