@@ -51,7 +51,7 @@ def main(arguments: list[str] | None = None) -> int:
     except InputError as error:
         print("\n".join(error.faults), file=sys.stderr)
     except JustBiteError as error:
-        print(error, file=sys.stderr)
+        print("\n".join([str(error), *getattr(error, "__notes__", ())]), file=sys.stderr)
     except OSError as error:
         print(f"{error.filename}: {error.strerror}.", file=sys.stderr)
     return 2

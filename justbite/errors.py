@@ -6,8 +6,13 @@ JustBiteError
 │   └── JobError        a job file or a value in it
 ├── NothingToCutError   the job is sound, but no cutter gets into any of its areas
 ├── ProgramError        an NC program that cannot be read back
+├── PlannerError        a fault of ours, on an area that is named
 └── StoppedError        planning was stopped on request
 """
+
+import traceback
+from collections.abc import Iterator
+from contextlib import contextmanager
 
 
 class JustBiteError(Exception):
@@ -61,5 +66,25 @@ class ProgramError(JustBiteError):
     """An NC program that cannot be read back."""
 
 
+class PlannerError(JustBiteError):
+    """A fault of ours, on an area that is named; where in the code is in its notes, which forks hand on."""
+
+
 class StoppedError(JustBiteError):
     """Planning was stopped on request."""
+
+
+@contextmanager
+def working_on(area: str, operation: str) -> Iterator[None]:
+    """Tell which area it was, where what is done within fails as it should not. Raises PlannerError."""
+    try:
+        yield
+    except JustBiteError:
+        raise
+    except Exception as error:
+        fault = PlannerError(
+            f'The planner failed on area "{area}" of "{operation}".',
+            "Take that area out of the operation to plan the others; please keep the job as it is and report it.",
+        )
+        fault.add_note(traceback.format_exc().rstrip())
+        raise fault from error

@@ -10,6 +10,7 @@ import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
+from justbite.errors import working_on
 from justbite.model.before import forerunners
 from justbite.model.bite import Bite
 from justbite.model.borders import grown, united
@@ -205,7 +206,8 @@ def _work_out(job: Job, operation: Operation, names: Sequence[str], terms: Terms
 
 def _look_at(job: Job, operation: Operation, name: str, terms: Terms, limits: Limits, before: Sequence[Swept],
              cut_of: dict[str, BaseGeometry], _tick: Tick) -> tuple[list[Work], list[Finding]]:  # fmt: skip
-    return works_on(job, operation, name, terms.aim, terms.step, limits, before, cut_of)
+    with working_on(name, operation.name):
+        return works_on(job, operation, name, terms.aim, terms.step, limits, before, cut_of)
 
 
 def _cut_of(worked: _Worked) -> BaseGeometry:

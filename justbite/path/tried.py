@@ -8,6 +8,7 @@ from itertools import groupby
 
 from shapely.geometry import Polygon
 
+from justbite.errors import working_on
 from justbite.model.borders import grown
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Operation
@@ -65,7 +66,7 @@ def _all_planned(operation: Operation, works: list[Work], terms: Terms, wishes: 
     grounds: list[Ground | None] = []
     make_ready()
     weighed = side_by_side(
-        [partial(_ways_into, work, terms, own) for work, own in zip(works, wishes, strict=True)],
+        [partial(_ways_into, work, terms, own, operation.name) for work, own in zip(works, wishes, strict=True)],
         lambda k, share: progress(WEIGHING * share, f"Weighing ways into {works[k].area.name}"),
     )
     for index, (work, own, parts) in enumerate(zip(works, wishes, weighed, strict=True)):
@@ -116,7 +117,8 @@ def _in_order(timed: _Timed, area: Area, part: Polygon, ground: Ground | None, o
     # From level to level it goes back to where it began; where it goes after the last one is not known yet.
     pace = 60.0 / terms.feeds.rapid if len(work.levels(terms.step)) > 1 else 0.0
     back = Going(plan.paths[0].entry.points[0], pace)
-    other = reordered(plan, area, part, terms.aim, operation.conventional, terms.speeds, back, tick, ground)
+    with working_on(area.name, operation.name):
+        other = reordered(plan, area, part, terms.aim, operation.conventional, terms.speeds, back, tick, ground)
     if other is None:
         return plan
     longer = back.seconds(_end(other)) - back.seconds(_end(plan))
@@ -128,8 +130,10 @@ def _end(plan: PartPlan) -> Points:
     return last.pieces[-1].points[-1] if last.pieces else last.entry.points[-1]
 
 
-def _ways_into(work: Work, terms: Terms, wish: Wish, _tick: Tick) -> list[tuple[Area, Polygon, list[Entry]]]:
-    return ways_into(work.area, terms.clearance, wish, terms.aim, _pace(work, terms))
+def _ways_into(work: Work, terms: Terms, wish: Wish, operation: str, _tick: Tick
+               ) -> list[tuple[Area, Polygon, list[Entry]]]:  # fmt: skip
+    with working_on(work.area.name, operation):
+        return ways_into(work.area, terms.clearance, wish, terms.aim, _pace(work, terms))
 
 
 def hole_findings(job: Job, operation: Operation, works: list[Work], plans: list[list[PartPlan]], terms: Terms,
@@ -211,10 +215,14 @@ def _through(hole: Hole, operation: Operation, work: Work, part: Polygon, wish: 
 
 def _plan(operation: Operation, area: Area, part: Polygon, entry: Entry | None, terms: Terms, wish: Wish,
           ground: Ground | None = None, later: bool = False) -> Callable[[Tick], PartPlan]:  # fmt: skip
-    return partial(
-        plan_part, area, part, entry, terms.aim, operation.name, wish=wish, conventional=operation.conventional,
-        ground=ground, speeds=terms.speeds, outlined=later,
-    )  # fmt: skip
+    def made(tick: Tick) -> PartPlan:
+        with working_on(area.name, operation.name):
+            return plan_part(
+                area, part, entry, terms.aim, operation.name, tick, wish, operation.conventional, ground, terms.speeds,
+                later,
+            )  # fmt: skip
+
+    return made
 
 
 def _pace(work: Work, terms: Terms) -> Pace:

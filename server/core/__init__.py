@@ -14,7 +14,7 @@ from justbite.bite import chart as bite_chart
 from justbite.bite import relief, solver
 from justbite.bite.known import KnownPath
 from justbite.catalogue import exchange
-from justbite.errors import InputError, JobError, JustBiteError, PartError, StoppedError
+from justbite.errors import InputError, JobError, JustBiteError, PartError, PlannerError, StoppedError
 from justbite.from_top import in_order
 from justbite.model.job import Job, Machine, Material, Tool
 from justbite.model.parse import parse_job
@@ -28,8 +28,8 @@ from server.core.operations import by_depth, with_operation
 from server.core.parts import read_apart
 
 __all__ = [
-    "MOST_BYTES", "InputError", "JobError", "JustBiteError", "PartError", "StoppedError", "by_depth", "parts",
-    "read_apart",
+    "MOST_BYTES", "InputError", "JobError", "JustBiteError", "PartError", "PlannerError", "StoppedError", "by_depth",
+    "parts", "read_apart",
 ]  # fmt: skip
 
 

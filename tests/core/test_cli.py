@@ -6,11 +6,15 @@ import json
 import tempfile
 from pathlib import Path
 from typing import Any
+from unittest.mock import patch
 
 from django.test import SimpleTestCase
+from shapely.errors import GEOSException
 
 from justbite.cli import main
+from justbite.errors import JobError
 from justbite.nc.reader import read_program
+from justbite.path import rough
 from justbite.summary import lines, minutes
 from tests.core.test_path import job, rectangle
 
@@ -30,6 +34,31 @@ class CommandLineTest(SimpleTestCase):
         """The same of planning a job file of these words."""
         (self.folder / "job.json").write_text(data if isinstance(data, str) else json.dumps(data))
         return self.run_main("plan", str(self.folder / "job.json"), "--out", str(self.folder / "out"))
+
+    def test_a_fault_of_ours_names_the_area(self) -> None:
+        """Of two, one of which the geometry library gives up on; a fault of the job's is told as it is."""
+        data = job(rectangle(30, 25))
+        data["regions"].append({"name": "second", "outline": [[40, 0], [60, 0], [60, 20], [40, 20]], "bottom": -4})
+        data["operations"][0]["regions"].append("second")
+        real = rough.works_on
+
+        def breaking(fault: Exception) -> Any:
+            def works_on(made: Any, operation: Any, name: str, *rest: Any) -> Any:
+                if name == "second":
+                    raise fault
+                return real(made, operation, name, *rest)
+
+            return patch.object(rough, "works_on", works_on)
+
+        with breaking(GEOSException("side location conflict")):
+            code, told, faults = self.run_plan(data)
+        self.assertEqual((code, told), (2, ""))
+        first, *note = faults.splitlines()
+        self.assertIn('The planner failed on area "second" of "rough".', first)
+        self.assertIn("side location conflict", note[-1])
+        self.assertFalse((self.folder / "out" / "program.nc").exists())
+        with breaking(JobError("The borders are wrong.")):
+            self.assertEqual(self.run_plan(data)[2], "The borders are wrong.\n")
 
     def test_program_and_report_are_written_and_their_figures_told(self) -> None:
         code, told, faults = self.run_plan(job(rectangle(30, 25)))

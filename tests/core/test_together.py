@@ -14,7 +14,7 @@ from django.test import SimpleTestCase
 from numba.core.dispatcher import Dispatcher
 
 from justbite.bench import made_areas, measured
-from justbite.errors import JustBiteError, StoppedError
+from justbite.errors import JustBiteError, PlannerError, StoppedError, working_on
 from justbite.path import tried
 from justbite.path.together import in_turn, side_by_side
 from justbite.path.warm import make_ready
@@ -116,6 +116,17 @@ class SideBySideTest(ForkTest):
             with self.assertRaisesRegex((ValueError, JustBiteError), sentence):
                 side_by_side([endless, fault], lambda k, share: None)
         self.assertEqual(multiprocessing.active_children(), [])
+
+    def test_where_it_broke_comes_out_of_a_fork(self) -> None:
+        def broken(_tick: Callable[[float], None]) -> None:
+            with working_on("seat", "rough"):
+                raise ValueError("borders cross")
+
+        with self.assertRaisesRegex(PlannerError, 'area "seat" of "rough"') as raised:
+            side_by_side([broken, broken], lambda k, share: None)
+        (note,) = raised.exception.__notes__
+        self.assertIn("in broken", note)
+        self.assertIn("ValueError: borders cross", note)
 
 
 class ReadyTest(ForkTest):

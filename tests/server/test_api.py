@@ -13,6 +13,7 @@ from unittest.mock import patch
 import numpy as np
 from django.test import TestCase, TransactionTestCase, override_settings
 from django.utils import timezone
+from shapely.errors import GEOSException
 
 from server import actions, core
 from server.models import Job, Plan, Revision
@@ -184,6 +185,17 @@ class PlanningTest(ApiCase):
             plan = self.send("post", f"/jobs/{pk}/plan")
         self.assertEqual(plan["state"], "failed")
         self.assertIn("The job is safe", plan["sentence"])
+
+    @override_settings(TASKS=AT_ONCE)
+    def test_a_failure_on_an_area_names_it(self) -> None:
+        """At any stage of planning it; the log tells where in the code."""
+        for stage in ("rough.works_on", "tried.ways_into", "tried.plan_part", "tried.reordered"):
+            broken = patch(f"justbite.path.{stage}", side_effect=GEOSException("side location conflict"))
+            with broken, self.assertLogs("server.actions") as log:
+                plan = self.send("post", f"/jobs/{self.make()}/plan")
+            self.assertEqual(plan["state"], "failed")
+            self.assertRegex(plan["sentence"], '"area" of "rough"')
+            self.assertIn("side location conflict", log.output[0])
 
 
 class WorkerTest(TransactionTestCase):
