@@ -44,7 +44,7 @@ def odd_jobs(seeds: range) -> Iterator[dict[str, Any]]:
         diameter = float(random.choice(CUTTERS))
         tools = [_cutter(random, diameter)]
         regions, shapes = _areas(random, diameter)
-        first = {"name": "rough", "regions": [r["name"] for r in regions], "tool": 1, **_wishes(random, tools[0])}
+        first = {"name": "rough", "regions": [r["name"] for r in regions], "tool": 1, **wishes(random, tools[0])}
         operations = [first]
         if random.random() < 0.3:
             small = round(diameter * float(random.choice([0.5, 0.6, 0.75])), 3)
@@ -70,7 +70,7 @@ def odd_jobs(seeds: range) -> Iterator[dict[str, Any]]:
             made["tools"], made["operations"] = _mixed(random, tools[0], regions)
         if seed >= DRILLED_FROM:
             for region in regions:
-                region["drilled"] = _holes(random, region, diameter)
+                region["drilled"] = holes(random, region, diameter)
         yield made
 
 
@@ -91,12 +91,12 @@ def _mixed(random: Random, first: dict[str, Any], regions: list[dict[str, Any]]
         names = names or [regions[0]["name"]]
         cut |= set(names)
         tool = tools[0 if number == 1 else int(random.integers(len(tools)))]
-        wishes = _wishes(random, tool)
-        operations.append({"name": f"operation {number}", "regions": names, "tool": tool["number"], **wishes})
+        own = wishes(random, tool)
+        operations.append({"name": f"operation {number}", "regions": names, "tool": tool["number"], **own})
     return tools, operations
 
 
-def _holes(random: Random, region: dict[str, Any], diameter: float) -> list[dict[str, Any]]:
+def holes(random: Random, region: dict[str, Any], diameter: float) -> list[dict[str, Any]]:
     """In every third area one or two holes, some too tight, some that end above the floor, some near a wall."""
     if random.random() > 0.33:
         return []
@@ -202,7 +202,7 @@ def _stock(random: Random, shapes: list[shapely.Polygon], low: float, diameter: 
     return {"terraces": [step, high]}
 
 
-def _wishes(random: Random, tool: dict[str, Any]) -> dict[str, Any]:
+def wishes(random: Random, tool: dict[str, Any]) -> dict[str, Any]:
     """What the user asks of the operation: always allowances and a tolerance, of the rest what falls."""
     asked: dict[str, Any] = {
         "allowance": {"wall": float(random.choice([0, 0, 0.1, 0.5])), "floor": float(random.choice([0, 0.1, 0.2]))},

@@ -18,6 +18,7 @@ from justbite.layout import corners_in, lay_out, region_of
 from justbite.model.parse import parse_job
 from justbite.model.part import Part
 from justbite.model.placing import Margins, Placing
+from justbite.odd_asked import asked_on
 from justbite.odd_blank import LESS, Blank, Random
 from justbite.odd_features import WORKSHOP
 from justbite.odd_jobs import Whole
@@ -135,6 +136,9 @@ SLOPED = (_ramp, _hollow, _edges, _ramp)
 WORKSHOP_FROM = 1000
 """Seed from which on parts have features as workshops draw them, are laid at any angle, and some are meshes."""
 
+ASKED_FROM = 2000
+"""Seed from which on all that a job may ask for is asked for on them."""
+
 
 def solid_of(seed: int) -> Solid:
     """The solid of a seed: two to five features, slopes on every second."""
@@ -158,7 +162,11 @@ def odd_parts(seeds: range) -> Iterator[tuple[str, Whole | JobError]]:
     for seed in seeds:
         name = f"odd part {seed}"
         try:
-            yield name, job_on(name, solid_of(seed), np.random.default_rng(seed + 180000), seed >= WORKSHOP_FROM)
+            made = job_on(name, solid_of(seed), np.random.default_rng(seed + 180000), seed >= WORKSHOP_FROM)
+            job, corners = made
+            if seed >= ASKED_FROM and corners is not None:
+                job = asked_on(job, corners, np.random.default_rng(seed + 700000))
+            yield name, (job, corners)
         except JobError as error:
             yield name, error
 

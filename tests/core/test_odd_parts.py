@@ -113,6 +113,25 @@ class OddPartsTest(SimpleTestCase):
         self.assertGreater(len(kinds), 1)
         self.assertGreater(len(turns), 1)
 
+    def test_with_wishes(self) -> None:
+        """From seed 2000 on: the same part and areas, and over a few seeds every kind of wish."""
+        met = set()
+        for seed in (2009, 2012):
+            with patch.object(odd_parts, "asked_on", wraps=odd_parts.asked_on) as asked_on:
+                (made,) = dict(odd_parts.odd_parts(range(seed, seed + 1))).values()
+            assert not isinstance(made, JobError)
+            job, before = made[0], asked_on.call_args.args[0]
+            self.assertEqual([r.outline for r in job.regions], [r.outline for r in before.regions])
+            names = [o.name for o in before.operations]
+            self.assertEqual([o.name for o in job.operations][: len(names)], names)
+            met |= {"finer"} if len(job.operations) > len(names) else set()
+            met |= {"clamps"} if job.keep_outs else set()
+            met |= {"holes"} if any(r.drilled for r in job.regions) else set()
+            met |= {"bull nose"} if job.tools[0].kind != before.tools[0].kind else set()
+            met |= {"order" for o in job.operations if o.order == "levels"}
+            met |= {"back" for o in job.operations if o.conventional}
+        self.assertEqual(met, {"finer", "clamps", "holes", "bull nose", "order", "back"})
+
 
 class FeaturesTest(SimpleTestCase):
     """Each feature takes something off a blank and leaves a sound solid."""
