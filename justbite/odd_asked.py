@@ -1,8 +1,8 @@
 """Wishes on odd parts: what `odd_jobs` asks for on areas drawn in the plane, asked for on solids.
 
-Every operation has wishes of its own, of which some were cut by depth into several; every third job a bull nose or
-clamps over the part's borders or holes drilled in its areas, and two of five an operation more with a finer cutter
-and other allowances. Not every wish makes sense on every part: what cannot be cut must be told, and the rest cut well.
+Every operation has wishes of its own. About every third job has a bull nose, every third clamps over the part's
+borders, every third holes drilled in areas; two of five an operation more with a finer cutter and other allowances.
+Not every wish makes sense on every part: what cannot be cut must be told, and the rest cut well.
 """
 
 from typing import Any

@@ -162,8 +162,7 @@ def odd_parts(seeds: range) -> Iterator[tuple[str, Whole | JobError]]:
     for seed in seeds:
         name = f"odd part {seed}"
         try:
-            made = job_on(name, solid_of(seed), np.random.default_rng(seed + 180000), seed >= WORKSHOP_FROM)
-            job, corners = made
+            job, corners = job_on(name, solid_of(seed), np.random.default_rng(seed + 180000), seed >= WORKSHOP_FROM)
             if seed >= ASKED_FROM and corners is not None:
                 job = asked_on(job, corners, np.random.default_rng(seed + 700000))
             yield name, (job, corners)

@@ -192,10 +192,9 @@ def compute_plan(pk: int) -> None:
         }  # fmt: skip
     except core.StoppedError as error:
         ended = {"state": Plan.State.STOPPED, "sentence": str(error)}
-    except core.PlannerError as error:
-        log.exception("planning %s failed", pk)
-        ended = {"state": Plan.State.FAILED, "sentence": str(error)}
     except core.JustBiteError as error:
+        if isinstance(error, core.PlannerError):
+            log.exception("planning %s failed", pk)
         ended = {"state": Plan.State.FAILED, "sentence": str(error)}
     except Exception:
         log.exception("planning %s failed", pk)
