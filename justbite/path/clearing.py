@@ -119,7 +119,7 @@ class Clearing:
         while left:
             left.sort(key=lambda corner: -float(np.hypot(corner[0] - x, corner[1] - y)))
             tip = left.pop()
-            while self._stands(*tip) > self.plane.thick(sweep) * self.plane.radius:
+            while self.stands(*tip) > self.plane.thick(sweep) * self.plane.radius:
                 x, y = self._out_of_tip(x, y) or (x, y)
                 flood = self.ways.flood(x, y, sweep, np.inf)
                 front = Front((*tip, 0.0), -1, np.array([*tip, *tip, np.inf, -1.0]), np.inf)
@@ -144,7 +144,7 @@ class Clearing:
         x, y = self.pieces[-1].points[-1]
         return float(x), float(y)
 
-    def _stands(self, x: float, y: float) -> float:
+    def stands(self, x: float, y: float) -> float:
         """How thick, mm, what stands under the rim of the cutter there is."""
         return float(deepest(self.plane.cleared, *self.plane.frame, x, y, self.plane.radius, 0.0, np.inf))
 

@@ -281,6 +281,9 @@ def _clear_from(work: Clearing, area: Area, part: Polygon, entry: Entry, share: 
             work.run(*end, None, share)
             return PartPath(entry, tuple(work.pieces))
     x, y = (float(v) for v in entry.points[-1])
+    if entry.kind == "ramp" and not entry.chosen and all(entry.open_ends) and entry.along:
+        # Between two rooms that are clear the same holds as in an arm.
+        x, y = along_walls(work, x, y, Middle.of((entry,), area.radius), share, at_last=False)
     # Through a slot that an earlier cutter went along, so does this one.
     by_walls = entry.kind == "outside" and entry.along and not entry.before
     lines = middle_lines(part, area.radius) if by_walls else ()
@@ -362,7 +365,7 @@ def fields_of(area: Area, part: Polygon, target: float) -> tuple[Field, Field, G
     radius = area.radius
     share = CELL_ISLANDS if len(part.interiors) else CELL
     # Between nodes the distance from a corner reads up to cell^2 / (4 wall) too large: no more than the snap.
-    share = min(CELL_LEAST, max(share, 5.0 * radius / target, radius / np.sqrt(4.0 * area.wall * area.snap)))
+    share = min(CELL_LEAST, max(share, 4.0 * radius / target, radius / np.sqrt(4.0 * area.wall * area.snap)))
     x1, y1, x2, y2 = part.bounds
     rim = area.wall + 0.5 * radius
     grid = Grid.over((x1 - rim, y1 - rim, x2 + rim, y2 + rim), radius / share)

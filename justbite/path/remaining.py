@@ -7,7 +7,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 from scipy import ndimage
-from shapely.geometry import LineString, Polygon
+from shapely.geometry import LineString, Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from justbite.field.grid import Grid
@@ -22,26 +22,63 @@ from justbite.path.spine import STEPS, arm_line
 
 LEAST_REST, MOST_REST, REST_SHARE = 0.1, 0.5, 0.0005
 """How much material is worth an entry of its own at least: from so many to so many R squared, as a share of all."""
-LEAST_PIECE, MOST_ALL = 0.02, 0.0006
-"""R squared, and share of all: where all that stands is more than that, a piece of so much is worth one too. By the
-field less stands than does, by a rim of a tenth of R."""
+LEAST_PIECE, MOST_ALL = 0.02, 0.0007
+"""R squared, and share of all: where all that stands is more than that, a piece of so much is worth one too."""
+RIM, FINE_RIM = 0.1, 0.02
+"""R: how thick a rim the field does not see of what is worth an entry, and of little pieces: what small bites leave in
+a tip is nowhere thicker than the first."""
+ABOUT, AT_TIP = 1.2, 0.1
+"""R about a sharp corner of the locus within which what stands counts as standing in it; and what is shown of it."""
 BESIDE, GAP, APART = 1.25, 1.1, 0.2
 """R from what still stands where the cutter may come down beside it; to which it has to be clear there; and between the
 places that are looked at."""
 
 
 def _standing(work: Clearing, radius: float, reach: NDArray[np.bool_], least: float, little: float, much: float
-              ) -> Iterator[tuple[float, BaseGeometry]]:  # fmt: skip
+              ) -> Iterator[tuple[bool, BaseGeometry]]:  # fmt: skip
     """Pieces of material of at least `least` mm2 that still stand and that the cutter can take, the largest first.
 
-    Of at least `little` where those are more than `much` together. Each with its area, and an outline that reaches a
-    little over it.
+    Then those of at least `little`, and corners in which as much does, where all of these are more than `much`
+    together. Each with whether it is of the latter, and an outline that reaches a little over it.
     """
+    for _, rest in _pieces(work, (work.plane.cleared > RIM * radius) & reach, least):
+        yield False, rest
+    if not np.isfinite(much):
+        return
+    stands = (work.plane.cleared > FINE_RIM * radius) & reach
+    corners = [(size, tip) for size, tip in _in_corners(work, stands) if size >= little]
+    found = sorted([*corners, *_pieces(work, stands, little)], key=lambda piece: -piece[0])
+    if sum(size for size, _ in found) > much:
+        yield from ((True, rest) for _, rest in found)
+
+
+def _in_corners(work: Clearing, stands: NDArray[np.bool_]) -> list[tuple[float, BaseGeometry]]:
+    """How much of what fits the cutter stands in each sharp corner of the locus, mm2, and its tip.
+
+    A film as thin as the field has cells is torn in it: told by how thick it is before a cutter at the tip, 2 R wide at
+    the most. What stands about such a tip is taken out of `stands`.
+    """
+    radius, grid = work.plane.radius, work.plane.grid
+    found = []
+    for x, y in work.corners.tolist():
+        thick = work.stands(x, y)
+        if thick > FINE_RIM * radius:
+            rows, columns = (
+                slice(
+                    max(0, int((v - v0 - ABOUT * radius) / grid.cell)), int((v - v0 + ABOUT * radius) / grid.cell) + 2
+                )
+                for v, v0 in ((y, grid.y0), (x, grid.x0))
+            )
+            stands[rows, columns] = False
+            found.append((2.0 * radius * min(thick, radius), Point(x, y).buffer(AT_TIP * radius)))
+    return found
+
+
+def _pieces(work: Clearing, stands: NDArray[np.bool_], least: float) -> Iterator[tuple[float, BaseGeometry]]:
+    """The pieces of `stands` of at least `least` mm2, the largest first: how large, and an outline."""
     grid = work.plane.grid
-    labels, counts = pieces_of((work.plane.cleared > 0.1 * radius) & reach)
+    labels, counts = pieces_of(stands)
     sizes = counts[1:] * grid.cell**2
-    if sizes[sizes >= little].sum() > much:
-        least = min(least, little)
     boxes = ndimage.find_objects(labels) if (sizes >= least).any() else []
     for k in np.argsort(-sizes):
         if sizes[k] < least:
@@ -64,8 +101,9 @@ def next_entry(work: Clearing, area: Area, part: Polygon, reach: NDArray[np.bool
     r2 = area.radius**2
     whole = np.count_nonzero(reach) * work.plane.grid.cell**2
     least = min(MOST_REST * r2, max(LEAST_REST * r2, REST_SHARE * whole)) if arms else MOST_REST * r2
-    for size, rest in _standing(work, area.radius, reach, least, LEAST_PIECE * r2 if arms else least, MOST_ALL * whole):
-        known, little = any(rest.intersects(other) for other in tried), size < least
+    most = MOST_ALL * whole if arms else np.inf
+    for little, rest in _standing(work, area.radius, reach, least, LEAST_PIECE * r2, most):
+        known = any(rest.intersects(other) for other in tried)
         if little and known:
             continue
         # Little pieces are mostly such that no pass gets hold of, and in a slot passes would loop.
@@ -111,7 +149,9 @@ def _inner_entry(work: Clearing, area: Area, part: Polygon, rest: BaseGeometry, 
     if arms and (inside is None or shapely.maximum_inscribed_circle(inside).length < LEAST_HELIX * radius):
         line = arm_line(part, radius, rest, work.plane.all_clear)
         if line is not None and LineString(line).length > LEAST_RAMP * radius:
-            return Entry("ramp", line, float(np.arctan2(*(line[-2] - line[-1])[::-1])), open_ends=(True, False))
+            through = bool(work.plane.all_clear(line[-1:])[0])
+            back = float(np.arctan2(*(line[-2] - line[-1])[::-1]))
+            return Entry("ramp", line, back, open_ends=(True, through), along=through)
     if inside is None:
         return None
     whole = replace(area, material=area.free, holes=())

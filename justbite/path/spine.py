@@ -233,7 +233,8 @@ def arm_line(part: Polygon, radius: float, rest: shapely.Geometry, clear: Callab
              ) -> Points | None:  # fmt: skip
     """The line (n, 2) along the middle of `part` from what is clear as far into `rest` as it goes; None: no such way.
 
-    `rest`: what still stands. `clear`: of which places (n, 2) of the centre nothing is met.
+    Through it, where what is clear begins again. `rest`: what still stands. `clear`: of which places (n, 2) of the
+    centre nothing is met.
     """
     # An arm by itself: the points along its border stand as close as it is narrow.
     about = grown(rest.simplify(STEPS * radius), ARM_REACH * radius)
@@ -261,7 +262,27 @@ def arm_line(part: Polygon, radius: float, rest: shapely.Geometry, clear: Callab
     row = [int(np.argmax(back))]
     while row[-1] != end:
         row.append(int(before[row[-1]]))
-    return _on_to_the_tip(straightened(spots[used[row]], part, radius), arm, radius)
+    through = _on_through(ways, row, begins, away[end] + radius)
+    line = straightened(spots[used[row + through]], part, radius)
+    return line if through else _on_to_the_tip(line, arm, radius)
+
+
+def _on_through(ways: csr_matrix, row: list[int], begins: NDArray[np.bool_], most: float) -> list[int]:
+    """On from the last of `row` by other ways than it came, to what is clear there; none within `most` mm: nothing.
+
+    Between two rooms the place farthest from both is half-way. Two ramps that meet there leave a cusp at either wall
+    that no pass gets hold of.
+    """
+    others = np.setdiff1d(np.arange(ways.shape[0]), row[:-1])
+    start = int(np.searchsorted(others, row[-1]))
+    away, before = dijkstra(ways[others][:, others], directed=False, indices=start, return_predecessors=True)
+    ends = np.nonzero(begins[others] & (away <= most))[0]
+    if len(ends) == 0:
+        return []
+    back = [int(ends[np.argmin(away[ends])])]
+    while back[-1] != start:
+        back.append(int(before[back[-1]]))
+    return [int(n) for n in others[back[-2::-1]]]
 
 
 def _on_to_the_tip(line: Points, arm: Polygon, radius: float) -> Points:

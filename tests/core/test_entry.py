@@ -89,8 +89,8 @@ class StandingTest(SimpleTestCase):
         return next_entry(Clearing(plane, ground.rims, ground.corners), area, part, ground.reach, None, tried)
 
     def test_from_so_much_on(self) -> None:
-        """Of 8100 mm2 a piece of 0.0005 counts by itself; it is seen without a rim of 0.5 mm."""
-        for radius, enters in ((0.5 + math.sqrt(4.9 / math.pi), True), (0.5 + math.sqrt(3.2 / math.pi), False)):
+        """Of 8100 mm2 0.0007 counts, with a rim of 0.1 mm; and of a piece by itself 0.0005, without one of 0.5 mm."""
+        for radius, enters in ((0.1 + math.sqrt(6.5 / math.pi), True), (0.1 + math.sqrt(4.9 / math.pi), False)):
             self.assertEqual(self.next_entry([], radius) is not None, enters)
 
     def test_little_pieces_are_entered_where_they_are_much_together_each_once(self) -> None:
