@@ -53,6 +53,10 @@ FARTHER = (0.0, 0.5, 1.0, 2.0)
 """R: how much farther from the tip of a corner a wipe begins and ends, as far as it takes to get there."""
 
 
+MOST_WIPED = 0.5
+"""R: what stands thicker in a corner is no remains: an arm that wipes would eat up slice by slice is ramped into."""
+
+
 @dataclass
 class Clearing:
     """State of the clearing of one locus, and the pieces made so far."""
@@ -119,7 +123,7 @@ class Clearing:
         while left:
             left.sort(key=lambda corner: -float(np.hypot(corner[0] - x, corner[1] - y)))
             tip = left.pop()
-            while self.stands(*tip) > self.plane.thick(sweep) * self.plane.radius:
+            while self.plane.thick(sweep) * self.plane.radius < self.stands(*tip) < MOST_WIPED * self.plane.radius:
                 x, y = self._out_of_tip(x, y) or (x, y)
                 flood = self.ways.flood(x, y, sweep, np.inf)
                 front = Front((*tip, 0.0), -1, np.array([*tip, *tip, np.inf, -1.0]), np.inf)

@@ -16,6 +16,7 @@ from justbite.field.grid import Field, read
 from justbite.path.area import Area
 from justbite.path.clearing import MOST_GRAZED, Clearing
 from justbite.path.fronts import SWEEPS, Flood, Points
+from justbite.path.narrow import Middle
 from justbite.path.rim import CLEAR_WIPE, WIPE_STEP, runs_of
 
 MOST_FILM = 0.0006
@@ -40,10 +41,12 @@ class _Film:
     """mm2 beyond the path's tolerance."""
 
 
-def along_films(work: Clearing, area: Area, reach: float, x: float, y: float, tick: Callable[[float], None]) -> None:
+def along_films(work: Clearing, area: Area, reach: float, middle: Middle | None, x: float, y: float,
+                tick: Callable[[float], None]) -> None:  # fmt: skip
     """From (x, y) go along the walls beside which films stand, the nearest first; the smallest are left.
 
-    `reach`: mm2 of the area that the cutter comes to, with what earlier operations took of it.
+    `reach`: mm2 of the area that the cutter comes to, with what earlier operations took of it. `middle`: the lines that
+    ramps were cut along: no flood gets into a neck hardly wider than the cutter.
     """
     most = MOST_FILM * reach
     films = sorted((film for ring in work.wipes.rim.rings for film in _films(work, area, ring)), key=lambda f: f.size)
@@ -51,7 +54,7 @@ def along_films(work: Clearing, area: Area, reach: float, x: float, y: float, ti
     films = films[int(np.searchsorted(rest, most, side="right")) :]
     while films:
         films.sort(key=lambda film: -_away(film, x, y))
-        x, y = _cut(work, films.pop(), x, y, tick) or (x, y)
+        x, y = _cut(work, films.pop(), middle, x, y, tick) or (x, y)
 
 
 def _films(work: Clearing, area: Area, ring: Points) -> list[_Film]:
@@ -92,7 +95,8 @@ def _is_whole(film: _Film) -> bool:
     return film.end - film.first >= len(film.ring)
 
 
-def _cut(work: Clearing, film: _Film, x: float, y: float, tick: Callable[[float], None]) -> tuple[float, float] | None:
+def _cut(work: Clearing, film: _Film, middle: Middle | None, x: float, y: float, tick: Callable[[float], None]
+         ) -> tuple[float, float] | None:  # fmt: skip
     """Go along a film, from clear to clear; None where no way leads there or it takes more than it may."""
     more = round(CLEAR_WIPE / WIPE_STEP)
     first, last = film.first - more, film.end + more
@@ -104,9 +108,11 @@ def _cut(work: Clearing, film: _Film, x: float, y: float, tick: Callable[[float]
     # Where no way leads to its beginning some lead to it farther on.
     for begin in range(first, last - more, max(1, (last - first) // BEGINS)):
         run = work.wipes.rim.eased(film.ring, begin, last, 0.0)
-        line = np.array([[x, y], run[0]])
+        here = np.array([x, y])
+        lines = [np.array([here, run[0]]), *([] if middle is None else [middle.way(here, run[0])])]
         # Along a wall the field reads too little room for a link that is known to be free by the border itself.
-        link = work.ways.link_along(line, MOST_GRAZED) if work.wipes.rim.free(line) else None
+        free = (work.ways.link_along(line, MOST_GRAZED) for line in lines if work.wipes.rim.free(line))
+        link = next((link for link in free if link is not None), None)
         if link is None:
             flood = flood or work.ways.flood(x, y, sweep, np.inf)
             end = work.wipe_run(x, y, run, flood, sweep, tick, 0.0)

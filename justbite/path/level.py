@@ -156,7 +156,7 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
         # A neck may have stopped it: what is left behind one gets an entry of its own.
         entry = next_entry(work, area, part, ground.reach, wish, tried)
     if paths:
-        paths[-1] = _with_films(work, area, part, paths[-1], share)
+        paths[-1] = _with_films(work, area, part, paths, share)
         paths[-1] = _with_cores(work, area, paths, share)
     # Where the cutter came down in the clear for nothing it need not come down.
     paths = [path for path in paths if path.pieces or path.entry.kind != "outside" or path.entry.hole] or paths
@@ -302,13 +302,16 @@ def _clear_from(work: Clearing, area: Area, part: Polygon, entry: Entry, share: 
     return PartPath(entry, tuple(work.pieces))
 
 
-def _with_films(work: Clearing, area: Area, part: Polygon, path: PartPath, share: Callable[[float], None]) -> PartPath:
+def _with_films(work: Clearing, area: Area, part: Polygon, paths: list[PartPath], share: Callable[[float], None]
+                ) -> PartPath:  # fmt: skip
     """The last path, and along the walls from where it ends, where films stand that are too much together."""
-    work.pieces = list(path.pieces)
-    x, y = work.here() if work.pieces else (float(v) for v in path.entry.points[-1])
+    last = paths[-1]
+    work.pieces = list(last.pieces)
+    x, y = work.here() if work.pieces else (float(v) for v in last.entry.points[-1])
     reach = grown(part, area.radius).intersection(area.shape).area
-    along_films(work, area, reach, x, y, share)
-    return replace(path, pieces=tuple(work.pieces))
+    ramps = [path.entry for path in paths if path.entry.kind == "ramp"]
+    along_films(work, area, reach, Middle.of(ramps, area.radius) if ramps else None, x, y, share)
+    return replace(last, pieces=tuple(work.pieces))
 
 
 def _with_cores(work: Clearing, area: Area, paths: list[PartPath], share: Callable[[float], None]) -> PartPath:

@@ -135,6 +135,10 @@ def _beside(work: Clearing, part: Polygon, rest: BaseGeometry) -> Entry | None:
     return Entry("outside", nearest[None], None, beside=True)
 
 
+def _is_tight(inside: Polygon, radius: float) -> bool:
+    return bool(shapely.maximum_inscribed_circle(inside).length < LEAST_HELIX * radius)
+
+
 def _inner_entry(work: Clearing, area: Area, part: Polygon, rest: BaseGeometry, wish: Wish | None,
                  arms: bool) -> Entry | None:  # fmt: skip
     """A helix or ramp in the middle of what still stands; in arms and corners a ramp from what is cleared into them.
@@ -146,7 +150,7 @@ def _inner_entry(work: Clearing, area: Area, part: Polygon, rest: BaseGeometry, 
     inside = max(shapely.get_parts(rest.intersection(part)), key=lambda p: p.area, default=None)
     if inside is not None and inside.area == 0.0:
         inside = None
-    if arms and (inside is None or shapely.maximum_inscribed_circle(inside).length < LEAST_HELIX * radius):
+    if arms and (inside is None or is_narrow(inside, radius) or _is_tight(inside, radius)):
         line = arm_line(part, radius, rest, work.plane.all_clear)
         if line is not None and LineString(line).length > LEAST_RAMP * radius:
             through = bool(work.plane.all_clear(line[-1:])[0])

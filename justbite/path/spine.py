@@ -5,7 +5,7 @@ The middle line is made of the edges of the Voronoi cells of points along the bo
 
 from collections.abc import Callable
 from functools import lru_cache
-from itertools import chain
+from itertools import chain, pairwise
 
 import numpy as np
 import shapely
@@ -22,8 +22,13 @@ from justbite.model.borders import grown
 from justbite.path.entry import is_narrow
 
 Points = NDArray[np.float64]
-BORDER, FINE_BORDER, ARM_BORDER = 0.1, 0.04, 0.02
-"""Distance of the points along the border, R; where it has a neck narrower than three of them; and of an arm."""
+BORDER = 0.1
+BORDERS, ARM_BORDER = (BORDER, 0.04, 0.016, 0.0064), 0.02
+"""Distance of the points along the border, R: of each the next where it has a neck narrower than three of them; and of
+an arm."""
+FINER, FINEST = 4.0, 0.0002
+"""How many times as close they stand in an arm where it is narrower than two of them, and again where it is than two of
+those, down to R times so much."""
 MANY_POINTS, STIR, MOST_POINTS = 6000, 1e-5, 40000
 """From how many points along a border on they are stirred, by how much, over the way between two, and how many are made
 at most: two rows of 15 000, exactly opposite each other, took 110 s, and 0.6 s stirred."""
@@ -37,12 +42,15 @@ WITHIN = 1e-4
 """R by which it may pass over a border there: at corners that jut into a slot its own edges do."""
 STRAIGHTEN = (1.0, 0.5, 0.2, 0.05, 0.01, 0.002, 0.0005)
 """Shares of that which are tried: the first that keeps the line inside."""
-NECK_LENGTH, ARM_LENGTH, NECK_MIDDLE = 2.0, 1.0, (0.5, 0.25, 0.1)
-"""Least length of a neck, R; share of its widest place that it has all along its line: the first that gives one."""
+NECK_LENGTH, ARM_LENGTH, NECK_MIDDLE, ARM_MIDDLE = 2.0, 1.0, (0.5, 0.25, 0.1, 0.03, 0.01), (0.1, 0.25, 0.5)
+"""Least length of a neck, R, and of an arm; shares of its widest place, in a bend or a mouth, that it has all along its
+line: the first that gives one."""
 MOST_RINGS = 4
 """Islands round which a ring of their own is tried, those with the longest ways round them."""
 ARM_REACH, RUN_UP = 2.5, 1.5
 """R: how far about what still stands a way into it is looked for, and how far back in what is clear it begins."""
+SPUR = 1.5
+"""R: how far a way may lead into the corner of a bend, to be taken past it instead."""
 STEPS = 0.1
 """R by which the outline of what still stands may be off where it is grown: it is made of the rows of a field, and has
 thousands of corners."""
@@ -102,7 +110,7 @@ def neck_lines(part: Polygon, radius: float, narrow: float, whole: bool = False)
         if not here.any():
             continue
         # Its mouths are wider than the neck itself, by how much is not known.
-        for share in NECK_MIDDLE[::-1] if whole else NECK_MIDDLE:
+        for share in ARM_MIDDLE if whole else NECK_MIDDLE:
             inner = here & (room >= share * room[here].max())
             on = longest(spots, edges[inner[edges].all(axis=1)])
             if whole:
@@ -164,22 +172,41 @@ def middle(part: Polygon, radius: float, border: float = BORDER
     """
     # Where points stand farther apart than the walls do the graph breaks: no farther than half of a slot's width.
     apart = min(border * radius, part.area / part.length)
-    if shapely.get_num_geometries(part.buffer(-1.5 * BORDER * radius)) > 1:
-        apart = min(apart, FINE_BORDER * radius)
-    spots, room, edges = _cells(part, apart)
+    for own, finer in pairwise(BORDERS):
+        if shapely.get_num_geometries(part.buffer(-1.5 * own * radius)) > 1:
+            apart = min(apart, finer * radius)
+    spots, room, edges = _cells(part, _along(part, apart), apart)
     # A slot may be narrower than it is on the mean by much, where its bends are wide.
     while is_narrow(part, radius) and len(edges) and part.length / apart < MOST_POINTS:
         if apart <= 2.0 * np.median(room[edges]) and _whole(edges):
             break
         apart *= 0.5
-        spots, room, edges = _cells(part, apart)
+        spots, room, edges = _cells(part, _along(part, apart), apart)
     return spots, room, edges
 
 
-def _cells(part: Polygon, apart: float) -> tuple[Points, NDArray[np.float64], NDArray[np.int64]]:
-    """`middle` from points `apart` mm from each other along the border."""
-    rings = [shapely.segmentize(r, apart) for r in (part.exterior, *part.interiors)]
-    points = np.unique(np.concatenate([np.asarray(r.coords)[:-1] for r in rings]), axis=0)
+def _along(part: Polygon, apart: float) -> Points:
+    return shapely.get_coordinates(shapely.segmentize(part.boundary, apart))
+
+
+def _fine_middle(arm: Polygon, radius: float) -> tuple[Points, NDArray[np.int64]]:
+    """Places in the middle of an arm, and the edges between them: from points the closer, the narrower it is there."""
+    apart = min(ARM_BORDER * radius, arm.area / arm.length)
+    rows, narrow, border = [shapely.get_coordinates(shapely.segmentize(arm.boundary, apart))], arm, arm.boundary
+    while apart > FINEST * radius:
+        narrow = narrow.difference(grown(narrow.buffer(-apart), 1.001 * apart))
+        border = border.intersection(grown(narrow, 1e-6 * radius))
+        if border.length == 0.0:
+            break
+        apart /= FINER
+        rows.append(shapely.get_coordinates(shapely.segmentize(border, apart)))
+    spots, _, edges = _cells(arm, np.concatenate(rows), apart)
+    return spots, edges
+
+
+def _cells(part: Polygon, points: Points, apart: float) -> tuple[Points, NDArray[np.float64], NDArray[np.int64]]:
+    """`middle` from points (n, 2) about `apart` mm from each other along the border."""
+    points = np.unique(points, axis=0)
     none = np.empty((0, 2), dtype=np.int64)
     if len(points) < 8:
         return np.empty((0, 2)), np.empty(0), none
@@ -242,7 +269,7 @@ def arm_line(part: Polygon, radius: float, rest: shapely.Geometry, clear: Callab
     arm = min((p for p in near if p.area > 0.0), key=rest.distance, default=None)
     if arm is None:
         return None
-    spots, _, edges = middle(arm, radius, ARM_BORDER)
+    spots, edges = _fine_middle(arm, radius)
     if len(edges) == 0:
         return None
     used, ways = graph(spots, edges)
@@ -262,27 +289,33 @@ def arm_line(part: Polygon, radius: float, rest: shapely.Geometry, clear: Callab
     row = [int(np.argmax(back))]
     while row[-1] != end:
         row.append(int(before[row[-1]]))
-    through = _on_through(ways, row, begins, away[end] + radius)
-    line = straightened(spots[used[row + through]], part, radius)
+    through = _through(ways, spots[used], row, begins, away[end] + radius, radius)
+    line = straightened(spots[used[through or row]], part, radius)
     return line if through else _on_to_the_tip(line, arm, radius)
 
 
-def _on_through(ways: csr_matrix, row: list[int], begins: NDArray[np.bool_], most: float) -> list[int]:
-    """On from the last of `row` by other ways than it came, to what is clear there; none within `most` mm: nothing.
+def _through(ways: csr_matrix, spots: Points, row: list[int], begins: NDArray[np.bool_], most: float, radius: float
+             ) -> list[int]:  # fmt: skip
+    """The way along `row` and on to what is clear at another end, no more than `most` mm farther; empty where none is.
 
-    Between two rooms the place farthest from both is half-way. Two ramps that meet there leave a cusp at either wall
-    that no pass gets hold of.
+    Between two rooms the place farthest from both is half-way, or in the corner of a bend about there. Two ramps that
+    meet in such a place leave a cusp at either wall that no pass gets hold of.
     """
-    others = np.setdiff1d(np.arange(ways.shape[0]), row[:-1])
-    start = int(np.searchsorted(others, row[-1]))
-    away, before = dijkstra(ways[others][:, others], directed=False, indices=start, return_predecessors=True)
+    back = np.cumsum(np.hypot(*np.diff(spots[row[::-1]], axis=0).T))
+    first = len(row) - 1 - int(np.searchsorted(back, SPUR * radius, side="right"))
+    first = max(first, 1 + max(k for k, spot in enumerate(row) if begins[spot]))
+    others = np.setdiff1d(np.arange(ways.shape[0]), row[:first])
+    sources = np.searchsorted(others, row[first:])
+    away, before, _ = dijkstra(
+        ways[others][:, others], directed=False, indices=sources, return_predecessors=True, min_only=True
+    )
     ends = np.nonzero(begins[others] & (away <= most))[0]
     if len(ends) == 0:
         return []
-    back = [int(ends[np.argmin(away[ends])])]
-    while back[-1] != start:
-        back.append(int(before[back[-1]]))
-    return [int(n) for n in others[back[-2::-1]]]
+    on = [int(ends[np.argmin(away[ends])])]
+    while before[on[-1]] >= 0:
+        on.append(int(before[on[-1]]))
+    return row[: row.index(int(others[on[-1]])) + 1] + [int(n) for n in others[on[-2::-1]]]
 
 
 def _on_to_the_tip(line: Points, arm: Polygon, radius: float) -> Points:

@@ -85,7 +85,7 @@ class FilmTest(SimpleTestCase):
     def test_too_much_is_gone_along_and_little_is_left(self) -> None:
         for off, gone in ((0.03, True), (0.005, False)):
             work = self.cut(off, self.area)
-            along_films(work, self.area, 2400.0, 30.0, 20.0, lambda _: None)
+            along_films(work, self.area, 2400.0, None, 30.0, 20.0, lambda _: None)
             self.assertEqual(bool(work.pieces), gone)
             films = [film for ring in work.wipes.rim.rings for film in _films(work, self.area, ring)]
             left = sum(f.size for f in films)

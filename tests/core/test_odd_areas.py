@@ -173,6 +173,16 @@ class ArmsTest(SimpleTestCase):
         ends = sorted(line[[0, -1], 0])
         self.assertLess(ends[0], 45.0)
         self.assertGreater(ends[1], 75.0)
+        # Round a bend too, in whose corner the place that is farthest from both rooms lies.
+        bent = shapely.union_all(
+            [box(0, -20, 40, 20), box(39, -0.1, 80, 0.1), box(79.8, -0.1, 80, 40), box(60, 39, 99, 80)]
+        )
+        corner = bent.union(Polygon([(78.5, -0.1), (82, -2), (80, 1.5)]))
+        line = arm_line(corner, RADIUS, box(50, -6, 86, 30), lambda at: (at[:, 0] < 45) | (at[:, 1] > 35))
+        assert line is not None
+        self.assertTrue(corner.buffer(1e-3).contains(LineString(line)))
+        self.assertLess(line[:, 0].min(), 45.0)
+        self.assertGreater(line[:, 1].max(), 35.0)
         # In a dead end as far as it goes, also where it forks on the way.
         dead = part.difference(box(70, -20, 200, 20)).union(box(55, -20, 56, 20))
         tip = arm_line(dead, RADIUS, rest, lambda spots: spots[:, 0] < 45)
@@ -184,6 +194,18 @@ class ArmsTest(SimpleTestCase):
         row = plan(parse_job(made)).report["operations"][0]
         self.assertLessEqual(row["left_over_share"], 0.0003)
         self.assertLessEqual(row["max_over_target"], 1.05)
+
+    def test_a_neck_with_a_bend_hardly_wider_than_the_cutter(self) -> None:
+        """A fifth of a mm wide, 2.5 mm in the bend: its line leads from one room to the other."""
+        for wide in (0.2, 0.05):
+            rooms = [box(0, 0, 30, 30), box(50, 40, 90, 70)]
+            slot = [box(29, 10, 60, 20 + wide), box(50 - wide, 10, 60, 50)]
+            part = shapely.union_all([*rooms, *slot]).buffer(-RADIUS)
+            (line,) = neck_lines(part, RADIUS, 0.6)
+            self.assertTrue(part.buffer(1e-3).contains(LineString(line)))
+            low, high = sorted(line[[0, -1]].tolist())
+            self.assertLess(low[0], 25.0)
+            self.assertGreater(high[1], 45.0)
 
     def test_what_a_small_bite_leaves_in_tips_is_ramped_away(self) -> None:
         """Films of 0.04 R in the two tips of a crescent, 0.15 % of it: torn by the nodes of the field into crumbs."""
@@ -370,15 +392,39 @@ class ArmTest(SimpleTestCase):
                 without = plan(parse_job(keyhole(width, bend))).report["operations"][0]
             self.assertGreater(without["left_over_share"], 0.002)
 
+    def test_films_in_a_neck_are_come_at_along_its_middle(self) -> None:
+        """A neck 0.2 mm wider than the cutter: no flood leads into it, and 0.17 % stood along its walls."""
+        rooms = shapely.union_all([box(0, 0, 30, 40), box(50, 0, 80, 40), box(29, 14.9, 51, 25.1)])
+        made = parse_job(job(np.array(rooms.normalize().exterior.coords)[:-1].tolist(), ae=3.0))
+        row = plan(made).report["operations"][0]
+        self.assertLessEqual(row["left_over_share"], 4e-4)
+        self.assertLessEqual(row["max_over_target"], 1.05)
+        with patch("justbite.path.narrow.Middle.way", lambda _, start, end: np.vstack([start, end])):
+            without = plan(made).report["operations"][0]
+        self.assertGreater(without["left_over_share"], 1e-3)
+
+    def test_wipes_do_not_eat_up_an_arm(self) -> None:
+        """Two arms at the end of another, 0.05 mm wider than the cutter: into each goes a ramp."""
+        arms = [box(39, 10, 70, 20.05), box(60, -20, 70.05, 40)]
+        outline = shapely.union_all([box(0, 0, 40, 30), *arms]).normalize()
+        made = parse_job(job(np.array(outline.exterior.coords)[:-1].tolist(), ae=3.0))
+        row = plan(made).report["operations"][0]
+        self.assertLessEqual(row["left_over_share"], 1e-3)
+        self.assertLessEqual(row["max_over_target"], 1.05)
+        with patch("justbite.path.clearing.MOST_WIPED", math.inf):
+            wiped = plan(made).report["operations"][0]
+        self.assertLess(row["seconds"], 0.95 * wiped["seconds"])
+
     def test_out_of_the_tip_of_a_cusp_it_goes_back_the_way_it_came(self) -> None:
         """Walls stand so close there that no flood begins: the cutter was caught, and the other cusp stayed."""
         data = next(odd_areas(range(115, 116)))
         row = plan(parse_job(data)).report["operations"][0]
         self.assertLessEqual(row["left_over_share"], 5e-4)
         self.assertLessEqual(row["max_over_target"], 1.05)
-        # Without that, and without the ramps into what is left in corners.
+        # Without that, and without the ramps into what is left in corners, which wipes went into as well before.
         ramps = patch("justbite.path.remaining.MOST_ALL", 1.0)
-        with patch.object(Clearing, "_out_of_tip", lambda *_: None), ramps:
+        wipes = patch("justbite.path.clearing.MOST_WIPED", math.inf)
+        with patch.object(Clearing, "_out_of_tip", lambda *_: None), ramps, wipes:
             caught = plan(parse_job(data)).report["operations"][0]
         self.assertGreater(caught["left_over_share"], 1e-3)
 
