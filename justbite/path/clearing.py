@@ -364,13 +364,18 @@ class Clearing:
         return None if link is None else self.cut_along(link, run, least, tick)
 
     def cut_along(
-        self, link: Piece, run: Points, least: float, tick: Callable[[float], None]
+        self, link: Piece | None, run: Points, least: float, tick: Callable[[float], None]
     ) -> tuple[float, float] | None:
-        """Link to a run along a wall and cut it; None where it takes less than `least` R squared, or too much."""
-        self.pieces.append(link)
-        depth, used, taken, load = self.plane.follow(run, self.wipes.most, self.ways.lately(self.pieces))
+        """Link to a run along a wall and cut it; None where it takes less than `least` R squared, or too much.
+
+        Without a link, from above, where it begins in the clear.
+        """
+        mark = len(self.pieces)
+        self.pieces += [] if link is None else [link]
+        before = NOTHING if link is None else self.ways.lately(self.pieces)
+        depth, used, taken, load = self.plane.follow(run, self.wipes.most, before)
         if used < 0 or taken < least * self.plane.radius**2:
-            self.pieces.pop()
+            del self.pieces[mark:]
             if used > 0:
                 self.plane.roll_back(used)
             return None

@@ -3,7 +3,7 @@
 A strip that is hardly wider than the bite is cut in one pass, and all along its wall there stands what it is wider.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -25,6 +25,8 @@ SURE = 0.0005
 """R: about as exactly as the field tells what stands at a wall."""
 BEGINS = 6
 """Places along a film that a way to it is looked for."""
+WORTH = 0.25
+"""Share of a film that the cutter has to take to come down for it from above."""
 INSIDE = 0.003
 """R before a wall that is looked at, to tell whether there is material."""
 
@@ -42,8 +44,10 @@ class _Film:
 
 
 def along_films(work: Clearing, area: Area, reach: float, middle: Middle | None, x: float, y: float,
-                tick: Callable[[float], None]) -> None:  # fmt: skip
+                tick: Callable[[float], None]) -> list[_Film]:  # fmt: skip
     """From (x, y) go along the walls beside which films stand, the nearest first; the smallest are left.
+
+    Returns those that no way led to, if they are too much together: the largest first.
 
     `reach`: mm2 of the area that the cutter comes to, with what earlier operations took of it. `middle`: the lines that
     ramps were cut along: no flood gets into a neck hardly wider than the cutter.
@@ -51,10 +55,27 @@ def along_films(work: Clearing, area: Area, reach: float, middle: Middle | None,
     most = MOST_FILM * reach
     films = sorted((film for ring in work.wipes.rim.rings for film in _films(work, area, ring)), key=lambda f: f.size)
     rest = np.cumsum([film.size for film in films])
-    films = films[int(np.searchsorted(rest, most, side="right")) :]
+    few = int(np.searchsorted(rest, most, side="right"))
+    little, films, left = films[:few], films[few:], list[_Film]()
     while films:
         films.sort(key=lambda film: -_away(film, x, y))
-        x, y = _cut(work, films.pop(), middle, x, y, tick) or (x, y)
+        film = films.pop()
+        end = _cut(work, film, middle, x, y, tick)
+        x, y = end or (x, y)
+        left += [] if end else [film]
+    left.sort(key=lambda film: -film.size)
+    return left if sum(film.size for film in (*little, *left)) > most else []
+
+
+def from_above(work: Clearing, films: list[_Film], tick: Callable[[float], None]) -> Points | None:
+    """Go along the first of some films that there is clear floor to come down on for: where that is, (2,)."""
+    for film in films:
+        for run in _runs(work, film, *film.ring[film.first % len(film.ring)]):
+            if not work.plane.all_clear(run[:1])[0] or not work.wipes.rim.free(run):
+                continue
+            if work.cut_along(None, run, WORTH * film.size / work.plane.radius**2, tick) is not None:
+                return run[0]
+    return None
 
 
 def _films(work: Clearing, area: Area, ring: Points) -> list[_Film]:
@@ -98,17 +119,11 @@ def _is_whole(film: _Film) -> bool:
 def _cut(work: Clearing, film: _Film, middle: Middle | None, x: float, y: float, tick: Callable[[float], None]
          ) -> tuple[float, float] | None:  # fmt: skip
     """Go along a film, from clear to clear; None where no way leads there or it takes more than it may."""
-    more = round(CLEAR_WIPE / WIPE_STEP)
-    first, last = film.first - more, film.end + more
-    if _is_whole(film):
-        first = int(np.argmin(np.hypot(*(film.ring - (x, y)).T)))
-        last = first + len(film.ring)
     sweep = SWEEPS[-1]
     flood: Flood | None = None
+    here = np.array([x, y])
     # Where no way leads to its beginning some lead to it farther on.
-    for begin in range(first, last - more, max(1, (last - first) // BEGINS)):
-        run = work.wipes.rim.eased(film.ring, begin, last, 0.0)
-        here = np.array([x, y])
+    for run in _runs(work, film, x, y):
         lines = [np.array([here, run[0]]), *([] if middle is None else [middle.way(here, run[0])])]
         # Along a wall the field reads too little room for a link that is known to be free by the border itself.
         free = (work.ways.link_along(line, MOST_GRAZED) for line in lines if work.wipes.rim.free(line))
@@ -121,6 +136,17 @@ def _cut(work: Clearing, film: _Film, middle: Middle | None, x: float, y: float,
         if end is not None:
             return end
     return None
+
+
+def _runs(work: Clearing, film: _Film, x: float, y: float) -> Iterator[Points]:
+    """Ways along a film, from its beginning, or where it goes all round from the place nearest to (x, y), and later."""
+    more = round(CLEAR_WIPE / WIPE_STEP)
+    first, last = film.first - more, film.end + more
+    if _is_whole(film):
+        first = int(np.argmin(np.hypot(*(film.ring - (x, y)).T)))
+        last = first + len(film.ring)
+    for begin in range(first, last - more, max(1, (last - first) // BEGINS)):
+        yield work.wipes.rim.eased(film.ring, begin, last, 0.0)
 
 
 @njit(cache=True, nogil=True)

@@ -18,7 +18,7 @@ from justbite.path.clearing import Clearing
 from justbite.path.cores import cores
 from justbite.path.descent import stations
 from justbite.path.entry import Entry, Wish, is_narrow
-from justbite.path.films import along_films
+from justbite.path.films import along_films, from_above
 from justbite.path.fronts import Piece, Points
 from justbite.path.links import Speeds
 from justbite.path.loss import Pace
@@ -156,7 +156,7 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
         # A neck may have stopped it: what is left behind one gets an entry of its own.
         entry = next_entry(work, area, part, ground.reach, wish, tried)
     if paths:
-        paths[-1] = _with_films(work, area, part, paths, share)
+        paths[-1:] = _with_films(work, area, part, paths, share)
         paths[-1] = _with_cores(work, area, paths, share)
     # Where the cutter came down in the clear for nothing it need not come down.
     paths = [path for path in paths if path.pieces or path.entry.kind != "outside" or path.entry.hole] or paths
@@ -303,15 +303,25 @@ def _clear_from(work: Clearing, area: Area, part: Polygon, entry: Entry, share: 
 
 
 def _with_films(work: Clearing, area: Area, part: Polygon, paths: list[PartPath], share: Callable[[float], None]
-                ) -> PartPath:  # fmt: skip
-    """The last path, and along the walls from where it ends, where films stand that are too much together."""
-    last = paths[-1]
-    work.pieces = list(last.pieces)
-    x, y = work.here() if work.pieces else (float(v) for v in last.entry.points[-1])
+                ) -> list[PartPath]:  # fmt: skip
+    """The last path, and along the walls from where it ends, where films stand that are too much together.
+
+    Then others for those that no way leads to: the cutter comes down beside them.
+    """
     reach = grown(part, area.radius).intersection(area.shape).area
     ramps = [path.entry for path in paths if path.entry.kind == "ramp"]
-    along_films(work, area, reach, Middle.of(ramps, area.radius) if ramps else None, x, y, share)
-    return replace(last, pieces=tuple(work.pieces))
+    middle = Middle.of(ramps, area.radius) if ramps else None
+    entry, made = paths[-1].entry, list[PartPath]()
+    work.pieces = list(paths[-1].pieces)
+    while True:
+        x, y = work.here() if work.pieces else (float(v) for v in entry.points[-1])
+        left = along_films(work, area, reach, middle, x, y, share)
+        made.append(PartPath(entry, tuple(work.pieces)))
+        work.pieces = []
+        spot = from_above(work, left, share)
+        if spot is None:
+            return made
+        entry = Entry("outside", spot[None], None, beside=True)
 
 
 def _with_cores(work: Clearing, area: Area, paths: list[PartPath], share: Callable[[float], None]) -> PartPath:

@@ -10,7 +10,7 @@ from django.test import SimpleTestCase
 from justbite.model.parse import parse_job
 from justbite.path.area import Area, make_area, off_walls, parts_of
 from justbite.path.clearing import Clearing
-from justbite.path.films import _films, along_films
+from justbite.path.films import _films, along_films, from_above
 from justbite.path.level import ground_of
 from justbite.path.plane import Plane
 from justbite.plan import plan
@@ -95,6 +95,24 @@ class FilmTest(SimpleTestCase):
                 way = sum(float(np.hypot(*np.diff(p.points, axis=0).T).sum()) for p in work.pieces if p.kind == "cut")
                 self.assertLess(way, 1.1 * 160.0)
 
+    def test_from_above_where_no_way_leads_to_it(self) -> None:
+        work = self.cut(0.03, self.area)
+        with patch("justbite.path.films._cut", lambda *_: None):
+            left = along_films(work, self.area, 2400.0, None, 30.0, 20.0, lambda _: None)
+        self.assertGreater(sum(film.size for film in left), 0.0006 * 2400)
+        spot = from_above(work, left, lambda _: None)
+        assert spot is not None
+        self.assertEqual([piece.kind for piece in work.pieces], ["cut"])
+        np.testing.assert_array_equal(spot, work.pieces[0].points[0])
+        self.assertTrue(work.plane.all_clear(spot[None])[0])
+        after = [film for ring in work.wipes.rim.rings for film in _films(work, self.area, ring)]
+        self.assertLess(sum(film.size for film in after), 0.5 * sum(film.size for film in left))
+        # It has gone by then: to come down for the same once more would take nothing.
+        self.assertIsNone(from_above(work, left[:1], lambda _: None))
+        # Nor where there is not enough to be worth it.
+        with patch("justbite.path.films._cut", lambda *_: None):
+            self.assertEqual(along_films(work, self.area, 1e6, None, 30.0, 20.0, lambda _: None), [])
+
 
 class StripTest(SimpleTestCase):
     def test_a_strip_hardly_wider_than_the_bite(self) -> None:
@@ -106,6 +124,6 @@ class StripTest(SimpleTestCase):
         self.assertLessEqual(row["left_over_share"], 0.001)
         self.assertLessEqual(row["max_over_target"], 1.05)
         self.assertEqual(row["gouge_mm"], 0)
-        with patch("justbite.path.level.along_films", lambda *_: None):
+        with patch("justbite.path.level.along_films", lambda *_: []):
             without = plan(parse_job(data)).report["operations"][0]
         self.assertGreater(without["left_over_share"], 0.003)

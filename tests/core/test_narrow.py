@@ -17,7 +17,7 @@ from justbite.path.entry import is_narrow, is_snug
 from justbite.path.narrow import Middle
 from justbite.path.opening import _narrow_ramps, _to_tips
 from justbite.path.rim import Rim
-from justbite.path.spine import _cells, _whole, middle
+from justbite.path.spine import _along, _cells, _whole, middle
 from justbite.plan import plan
 from justbite.tolerances import CHORD
 from tests.core.test_path import job, rectangle
@@ -78,7 +78,7 @@ class GrooveTest(SimpleTestCase):
             self.check(crescent(width, inner, ae), 4.0)
         with (
             patch("justbite.path.level.along_walls", lambda _, x, y, *__, **___: (x, y)),
-            patch("justbite.path.level.along_films", lambda *_: None),
+            patch("justbite.path.level.along_films", lambda *_: []),
         ):
             without = plan(parse_job(crescent(0.3, 34.0, 2.0))).report["operations"][0]
         self.assertGreater(without["left_over_share"], 0.01)
@@ -157,7 +157,7 @@ class ShapeTest(SimpleTestCase):
         bends = shapely.union_all([Point(0, 0).buffer(3), Point(60, 0).buffer(3)])
         part = Polygon([(2.9, -0.05), (57.1, -0.05), (57.3, 0.05), (20.2, 0.05), (2.2, 0.05)]).union(bends)
         self.assertTrue(is_narrow(part, RADIUS))
-        self.assertFalse(_whole(_cells(part, 0.5)[2]))
+        self.assertFalse(_whole(_cells(part, _along(part, 0.5), 0.5)[2]))
         spots, room, edges = middle(part, RADIUS)
         self.assertTrue(_whole(edges))
         leg = (spots[edges[:, 0], 0] > 5) & (spots[edges[:, 0], 0] < 55)
