@@ -10,8 +10,6 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 import numpy as np
-import shapely
-import shapely.ops
 from numpy.typing import NDArray
 
 from justbite.path import tracer
@@ -29,9 +27,6 @@ NEAR_END = 2.0
 """R: how near to a ramp's end a pass along its one side has to end, for the next to begin there."""
 MOST_GRAZED = 0.1
 """What a link round the end of a ramp may take, over the target."""
-ARM_ROOM, ARM_LEAD = 0.06, 0.25
-"""R: how much room to a side the centre has in an arm, at most, where its walls are gone along; and how much farther in
-on its middle line that way begins."""
 TIGHT = 0.5
 """Least radius towards the material where a pass goes round the end of a ramp, over the bite."""
 FIRST_TAKEN = 0.5
@@ -220,21 +215,6 @@ class Clearing:
                     break
             else:
                 return x, y
-
-    def along_arm(self, line: Points, tick: Callable[[float], None]) -> tuple[float, float] | None:
-        """From the tip of an arm ramped through along `line` (n, 2): in along its one wall, and out by the other.
-
-        Between walls that close no front is found, and no pass can turn. Where that ends, None where nothing is cut.
-        """
-        radius, middle = self.plane.radius, shapely.LineString(line)
-        walls = self.wipes.rim.beside(line, ARM_ROOM * radius)
-        if walls is None:
-            return None
-        ends = [middle.project(shapely.Point(end)) - ARM_LEAD * radius for end in walls[[0, -1]]]
-        on, off = (np.asarray(middle.interpolate(max(0.0, at)).coords) for at in ends)
-        back = np.asarray(shapely.ops.substring(middle, max(0.0, ends[0]), middle.length).coords)[::-1]
-        link = self.ways.link_along(np.ascontiguousarray(back), MOST_GRAZED)
-        return None if link is None else self.cut_along(link, np.vstack([on, walls, off]), LEAST_WIPE, tick)
 
     def _pass_from(
         self, x: float, y: float, heading: float, sweep: Sweep, tick: Callable[[float], None], side: int = 1

@@ -14,6 +14,7 @@ from justbite.field.grid import Field, Grid
 from justbite.model.borders import grown
 from justbite.model.findings import Finding
 from justbite.path.area import Area, comes_in, parts_of
+from justbite.path.arms import along_arm
 from justbite.path.clearing import Clearing
 from justbite.path.cores import cores
 from justbite.path.descent import stations
@@ -276,7 +277,7 @@ def _clear_from(work: Clearing, area: Area, part: Polygon, entry: Entry, share: 
     if entry.kind != "outside":
         entry = _made(work, area, entry)
     if entry.kind == "ramp" and not entry.chosen and entry.open_ends == (True, False):
-        end = work.along_arm(entry.points, share)
+        end = along_arm(work, entry.points, share)
         if end is not None:
             work.run(*end, None, share)
             return PartPath(entry, tuple(work.pieces))

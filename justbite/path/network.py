@@ -23,12 +23,13 @@ LEAST_LINE = 1.0
 """R: a shorter ear is not worth a ramp of its own."""
 
 
-def network(part: Polygon, radius: float) -> list[Points]:
+def network(part: Polygon, radius: float, tight: bool = True) -> list[Points]:
     """Lines (n, 2) in the middle of all ways through `part`, the main line first; each other begins on one before it.
 
-    An ear also ends on one before it. Empty where there is no more than one line.
+    An ear also ends on one before it. Empty where there is no more than one line. `tight`: through ways hardly wider
+    than the cutter too.
     """
-    spots, room, edges = middle(part, radius)
+    spots, room, edges = middle(part, radius, tight=tight)
     arcs = _arcs(edges, spots, room)
     if len(arcs) < 2:
         return []

@@ -195,9 +195,8 @@ def _round_from_outside(usual: Entry, area: Area, part: Polygon, target: float, 
 
     near = NEAR_ROUND * grown(part, radius).intersection(area.material).area / target
     several = len(part.interiors) > 1
-    net = _network(part, radius)
     rings = [(lost(ring), ring) for line in round_islands(part, radius) for ring in [opened(_ramp(line))]]
-    nets = [(lost(own), own) for own in ([opened(net)] if net is not None else [])]
+    nets = [(lost(own), own) for own in map(opened, _networks(part, radius))]
     most = lost(usual)
     # Round a single island passes from outside close as well.
     found = sorted(rings, key=lambda w: w[0])[:1] if several else [w for w in rings if w[0] < most][:1]
@@ -265,8 +264,7 @@ def _worth_planning(usual: Entry, area: Area, part: Polygon, target: float, pace
     slow = told.entry(usual) > SLOW_HELIX * whole
     drawn = ramps(drawn_out(usual, part, radius, pace.stroke)) if slow else []
     rings = ramps([_ramp(line) for line in round_islands(part, radius)])
-    net = _network(part, radius)
-    nets = ramps([net] if net is not None else [])
+    nets = ramps(_networks(part, radius))
     # What loops in a neck cost, the estimate does not know. A ring leads through those beside islands.
     through = [] if part.interiors else [marked(e) for e in _through_neck(part, radius)]
     necks = [(loss(e, part, target, radius, told) / whole, e) for e in through]
@@ -321,12 +319,20 @@ def _through_neck(part: Polygon, radius: float) -> list[Entry]:
     return [_ramp(necks[0]), *whole]
 
 
-def _network(part: Polygon, radius: float, tips: bool = False) -> Entry | None:
+def _networks(part: Polygon, radius: float) -> list[Entry]:
+    """The network of `part`; and the one without ways hardly wider than the cutter, which may be left to ramps later."""
+    nets = [_network(part, radius, tight=tight) for tight in (True, False)]
+    found = [net for net in nets if net is not None]
+    same = len(found) > 1 and len(found[0].before) == len(found[1].before)
+    return found[:1] if same else found
+
+
+def _network(part: Polygon, radius: float, tips: bool = False, tight: bool = True) -> Entry | None:
     """Ramps along all middle lines of `part`, as the last of them with those before it; None if there is but one.
 
-    `tips`: those that end in an arm go on to its end.
+    `tips`: those that end in an arm go on to its end. `tight`: see `network`.
     """
-    lines = network(part, radius)
+    lines = network(part, radius, tight)
     entries = []
     for k, line in enumerate(lines):
         ends = (k > 0 and ends_open(line[::-1], lines[:k], radius), k > 0 and ends_open(line, lines[:k], radius))

@@ -5,7 +5,7 @@ The middle line is made of the edges of the Voronoi cells of points along the bo
 
 from collections.abc import Callable
 from functools import lru_cache
-from itertools import chain, pairwise
+from itertools import chain
 
 import numpy as np
 import shapely
@@ -23,11 +23,10 @@ from justbite.path.entry import is_narrow
 
 Points = NDArray[np.float64]
 BORDER = 0.1
-BORDERS, ARM_BORDER = (BORDER, 0.04, 0.016, 0.0064), 0.02
-"""Distance of the points along the border, R: of each the next where it has a neck narrower than three of them; and of
-an arm."""
+FINE_BORDER, ARM_BORDER = 0.04, 0.02
+"""Distance of the points along the border, R; where it has a neck narrower than three of them; and of an arm."""
 FINER, FINEST = 4.0, 0.0002
-"""How many times as close they stand in an arm where it is narrower than two of them, and again where it is than two of
+"""How many times as close they stand there where it is narrower than two of them, and again where it is than two of
 those, down to R times so much."""
 MANY_POINTS, STIR, MOST_POINTS = 6000, 1e-5, 40000
 """From how many points along a border on they are stirred, by how much, over the way between two, and how many are made
@@ -164,18 +163,20 @@ def straightened(line: Points, part: Polygon, radius: float) -> Points:
 
 
 @lru_cache(maxsize=8)
-def middle(part: Polygon, radius: float, border: float = BORDER
+def middle(part: Polygon, radius: float, border: float = BORDER, tight: bool = True
            ) -> tuple[Points, NDArray[np.float64], NDArray[np.int64]]:  # fmt: skip
     """Places in the middle of `part` (n, 2), how far walls are there, and the edges between them (m, 2).
 
-    `border`: how far apart the points along its border are at most, R.
+    `border`: how far apart the points along its border are at most, R. `tight`: through places hardly wider than the
+    cutter as well.
     """
     # Where points stand farther apart than the walls do the graph breaks: no farther than half of a slot's width.
     apart = min(border * radius, part.area / part.length)
-    for own, finer in pairwise(BORDERS):
-        if shapely.get_num_geometries(part.buffer(-1.5 * own * radius)) > 1:
-            apart = min(apart, finer * radius)
-    spots, room, edges = _cells(part, _along(part, apart), apart)
+    if tight and _breaks(part, 1.5 * BORDER * radius):
+        apart = min(apart, FINE_BORDER * radius)
+        spots, room, edges = _cells(part, _finer_along(part, apart, radius), apart)
+    else:
+        spots, room, edges = _cells(part, _along(part, apart), apart)
     # A slot may be narrower than it is on the mean by much, where its bends are wide.
     while is_narrow(part, radius) and len(edges) and part.length / apart < MOST_POINTS:
         if apart <= 2.0 * np.median(room[edges]) and _whole(edges):
@@ -189,10 +190,23 @@ def _along(part: Polygon, apart: float) -> Points:
     return shapely.get_coordinates(shapely.segmentize(part.boundary, apart))
 
 
+def _breaks(part: Polygon, narrow: float) -> bool:
+    """Whether a part has a neck, or a way round an island, less than `narrow` mm to either side."""
+    inner = part.buffer(-narrow)
+    islands = sum(len(piece.interiors) for piece in shapely.get_parts(inner) if piece.area > 0.0)
+    return shapely.get_num_geometries(inner) > 1 or islands < len(part.interiors)
+
+
 def _fine_middle(arm: Polygon, radius: float) -> tuple[Points, NDArray[np.int64]]:
     """Places in the middle of an arm, and the edges between them: from points the closer, the narrower it is there."""
     apart = min(ARM_BORDER * radius, arm.area / arm.length)
-    rows, narrow, border = [shapely.get_coordinates(shapely.segmentize(arm.boundary, apart))], arm, arm.boundary
+    spots, _, edges = _cells(arm, _finer_along(arm, apart, radius), apart)
+    return spots, edges
+
+
+def _finer_along(part: Polygon, apart: float, radius: float) -> Points:
+    """Points (n, 2) `apart` mm from each other along the border, closer where it is narrower than two of them."""
+    rows, narrow, border = [_along(part, apart)], part, part.boundary
     while apart > FINEST * radius:
         narrow = narrow.difference(grown(narrow.buffer(-apart), 1.001 * apart))
         border = border.intersection(grown(narrow, 1e-6 * radius))
@@ -200,8 +214,7 @@ def _fine_middle(arm: Polygon, radius: float) -> tuple[Points, NDArray[np.int64]
             break
         apart /= FINER
         rows.append(shapely.get_coordinates(shapely.segmentize(border, apart)))
-    spots, _, edges = _cells(arm, np.concatenate(rows), apart)
-    return spots, edges
+    return np.concatenate(rows)
 
 
 def _cells(part: Polygon, points: Points, apart: float) -> tuple[Points, NDArray[np.float64], NDArray[np.int64]]:

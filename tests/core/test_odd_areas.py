@@ -387,8 +387,9 @@ class ArmTest(SimpleTestCase):
             self.assertLessEqual(row["max_over_target"], 1.05)
             self.assertEqual(row["gouge_mm"], 0)
             # Without that, and without the films that are looked for at the end of a plan.
-            films = patch("justbite.path.level.along_films", lambda *_: [])
-            with patch.object(Clearing, "along_arm", lambda *_: None), films:
+            none: list[Any] = []
+            films = patch("justbite.path.level.along_films", return_value=none)
+            with patch("justbite.path.level.along_arm", return_value=None), films:
                 without = plan(parse_job(keyhole(width, bend))).report["operations"][0]
             self.assertGreater(without["left_over_share"], 0.002)
 

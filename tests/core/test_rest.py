@@ -105,7 +105,7 @@ class RestTest(SimpleTestCase):
         self.assertAlmostEqual(row["removed_mm3"] / 11.9, film, delta=0.05 * film)
         # What passes leave is gone along at the wall; without that, and without ramps into it, the wider bite is
         # quicker for cutting nothing.
-        films = patch("justbite.path.level.along_films", lambda *_: [])
+        films = patch("justbite.path.level.along_films", return_value=list[Any]())
         with films, patch("justbite.path.remaining.MOST_ALL", 1.0):
             row = rows(plan(parse_job(data)))[1]
         self.assertAlmostEqual(row["removed_mm3"] / 11.9, film, delta=0.05 * film)
