@@ -320,7 +320,7 @@ def _through_neck(part: Polygon, radius: float) -> list[Entry]:
 
 
 def _networks(part: Polygon, radius: float) -> list[Entry]:
-    """The network of `part`; and the one without ways hardly wider than the cutter, which may be left to ramps later."""
+    """The network of `part`; and the one without ways hardly wider than the cutter: they may be left to ramps later."""
     nets = [_network(part, radius, tight=tight) for tight in (True, False)]
     found = [net for net in nets if net is not None]
     same = len(found) > 1 and len(found[0].before) == len(found[1].before)

@@ -296,8 +296,8 @@ class ReorderedTest(SimpleTestCase):
 
 class WholeTest(SimpleTestCase):
     def test_pins_and_necks_are_quicker_and_as_true(self) -> None:
-        """Made areas 12 and 37, from the program by the proof: sooner, within the bounds, nothing thin stands free."""
-        for seed, gain in ((12, 0.02), (37, 0.02)):
+        """Made areas 28 and 37, from the program by the proof: sooner, within the bounds, nothing thin stands free."""
+        for seed, gain in ((28, 0.02), (37, 0.02)):
             (data,) = made_areas(range(seed, seed + 1))
             row = measured(data, 5000)["operations"][0]
             with patch.object(tried, "reordered", return_value=None):
