@@ -19,6 +19,7 @@ from justbite.path.plane import FINE_STEP, NOTHING, STEP, Plane
 from justbite.path.rim import WIPE_STEP, Rim
 from justbite.path.seeking import Seeker
 from justbite.path.specks import runs_over, specks
+from justbite.path.tight import Tight, leads_into
 from justbite.path.tips import way_out
 from justbite.path.ways import Ways
 from justbite.path.wipes import LEAST_WIPE, Wipes
@@ -61,6 +62,8 @@ class Clearing:
     """Borders of the locus, points WIPE_STEP apart, with the wall on the right of travel."""
     corners: Points = field(default_factory=lambda: np.empty((0, 2)))
     """Sharp inner corners of the locus."""
+    tight: tuple[Tight, ...] = ()
+    """Necks and arms that are left to ramps."""
     pieces: list[Piece] = field(default_factory=list)
     removed: float = 0.0
     """Area taken by the passes, mm2."""
@@ -294,6 +297,9 @@ class Clearing:
             # In a tour what is light enough to be wiped at once needs no passes of its own.
             before = len(sweeps) > 1
             for front in fronts:
+                if leads_into(self.tight, self.plane, *front.start[:2]):
+                    self.ways.refuse(front)
+                    continue
                 if before:
                     end = self._wipe(x, y, front, flood, sweeps[-1], tick, True)
                     if end is not None:

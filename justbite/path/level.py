@@ -29,6 +29,7 @@ from justbite.path.plane import Plane
 from justbite.path.remaining import next_entry
 from justbite.path.rim import WIPE_STEP
 from justbite.path.swept import swept_by
+from justbite.path.tight import tight_places
 
 CELL, CELL_ISLANDS, CELL_LEAST = 16.0, 20.0, 60.0
 """Cells to a radius: plain, with islands, and at most for small bites."""
@@ -129,7 +130,7 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
         ground.grid, ground.cleared if own else ground.cleared.copy(), ground.room, area.radius, area.wall, target,
         conventional, speeds, area.has_air,
     )  # fmt: skip
-    work = Clearing(plane, ground.rims, ground.corners)
+    work = Clearing(plane, ground.rims, ground.corners, tight_places(part, area.radius))
 
     def share(removed: float) -> None:
         tick(min(0.999, removed / ground.whole))
@@ -156,6 +157,11 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
             paths[-2:] = [_gone_along(work, area, entry.before, paths[-2].entry, share), paths[-1]]
         # A neck may have stopped it: what is left behind one gets an entry of its own.
         entry = next_entry(work, area, part, ground.reach, wish, tried)
+        if entry is None and any(place.stands(plane) for place in work.tight):
+            # No ramp leads into it.
+            work.tight = ()
+            paths[-1] = _gone_on(work, paths[-1], share)
+            entry = next_entry(work, area, part, ground.reach, wish, tried)
     if paths:
         paths[-1:] = _with_films(work, area, part, paths, share)
         paths[-1] = _with_cores(work, area, paths, share)
@@ -301,6 +307,14 @@ def _clear_from(work: Clearing, area: Area, part: Polygon, entry: Entry, share: 
     elif middle is not None:
         along_walls(work, *(work.here() if work.pieces else (x, y)), middle, share)
     return PartPath(entry, tuple(work.pieces))
+
+
+def _gone_on(work: Clearing, path: PartPath, share: Callable[[float], None]) -> PartPath:
+    """A path, and passes from where it ends."""
+    work.pieces = list(path.pieces)
+    x, y = work.here() if work.pieces else (float(v) for v in path.entry.points[-1])
+    work.run(x, y, None, share)
+    return replace(path, pieces=tuple(work.pieces))
 
 
 def _with_films(work: Clearing, area: Area, part: Polygon, paths: list[PartPath], share: Callable[[float], None]

@@ -106,8 +106,8 @@ def next_entry(work: Clearing, area: Area, part: Polygon, reach: NDArray[np.bool
         known = any(rest.intersects(other) for other in tried)
         if little and known:
             continue
-        # Little pieces are mostly such that no pass gets hold of, and in a slot passes would loop.
-        ramped = little or is_narrow(part, area.radius)
+        # Little pieces are mostly such that no pass gets hold of, and in a slot, or an arm, passes would loop.
+        ramped = little or is_narrow(part, area.radius) or _is_arm(rest, part, area.radius)
         entry = _inner_entry(work, area, part, rest, wish, arms) if ramped else None
         if entry is None and not known:
             entry = _beside(work, part, rest)
@@ -133,6 +133,12 @@ def _beside(work: Clearing, part: Polygon, rest: BaseGeometry) -> Entry | None:
         return None
     nearest = spots[np.argmin(shapely.distance(shapely.points(spots), rest.centroid))]
     return Entry("outside", nearest[None], None, beside=True)
+
+
+def _is_arm(rest: BaseGeometry, part: Polygon, radius: float) -> bool:
+    """Whether all that stands where the centre may be is hardly wider than the cutter."""
+    inside = [piece for piece in shapely.get_parts(rest.intersection(part)) if piece.area > 0.0]
+    return len(inside) > 0 and all(is_narrow(piece, radius) for piece in inside)
 
 
 def _is_tight(inside: Polygon, radius: float) -> bool:

@@ -25,6 +25,7 @@ from justbite.path.level import plan_part, ways_into
 from justbite.path.opening import find_openings
 from justbite.path.rim import Rim
 from justbite.path.spine import _on_to_the_tip, arm_line, neck_lines
+from justbite.path.tight import tight_places
 from justbite.plan import Plan, plan
 from justbite.tolerances import CHORD
 from tests.core.test_path import job, rectangle
@@ -392,6 +393,36 @@ class ArmTest(SimpleTestCase):
             with patch("justbite.path.level.along_arm", return_value=None), films:
                 without = plan(parse_job(keyhole(width, bend))).report["operations"][0]
             self.assertGreater(without["left_over_share"], 0.002)
+
+    def test_passes_leave_arms_to_ramps(self) -> None:
+        """Four arms of 1.1 D about a room: passes got hold of three of them, sliver by sliver, in twice the time."""
+        room = Point(0, 0).buffer(16, quad_segs=32)
+        cross = shapely.union_all([room, box(-40, -4.4, 40, 4.4), box(-4.4, -40, 4.4, 40)])
+        outline = np.array(cross.normalize().exterior.coords)[:-1].round(4).tolist()
+        made = parse_job(job(outline, diameter=8, ae=2.4))
+        row = plan(made).report["operations"][0]
+        self.assertLessEqual(row["left_over_share"], 1e-3)
+        self.assertLessEqual(row["max_over_target"], 1.05)
+        with patch("justbite.path.level.tight_places", return_value=()):
+            looped = plan(made).report["operations"][0]
+        self.assertLess(row["seconds"], 0.8 * looped["seconds"])
+        # Where no ramp leads into one passes do what they can.
+        with patch("justbite.path.level.next_entry", return_value=None):
+            row = plan(made).report["operations"][0]
+        self.assertLessEqual(row["max_over_target"], 1.05)
+        self.assertLess(row["left_over_share"], 0.01)
+
+    def test_which_places_are_tight(self) -> None:
+        arms = [box(30, 10, 60, 20 + wide) for wide in (0.5, 2.0)]
+        for arm, count in zip(arms, (1, 0), strict=True):
+            part = box(0, 0, 31, 30).union(arm).buffer(-RADIUS)
+            places = tight_places(part, RADIUS)
+            self.assertEqual(len(places), count)
+            for place in places:
+                self.assertTrue(place.holds(40.0, 15.25))
+                self.assertFalse(place.holds(15.0, 15.0))
+        # A slot by itself is none: there passes, or ramps, are tried as a whole.
+        self.assertEqual(tight_places(box(0, 0, 60, 10.5).buffer(-RADIUS), RADIUS), ())
 
     def test_films_in_a_neck_are_come_at_along_its_middle(self) -> None:
         """A neck 0.2 mm wider than the cutter: no flood leads into it, and 0.17 % stood along its walls."""
