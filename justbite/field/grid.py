@@ -51,3 +51,12 @@ def read_cells(field, gx, gy):  # type: ignore[no-untyped-def]
     low = field[j, i] + u * (field[j, i + 1] - field[j, i])
     high = field[j + 1, i] + u * (field[j + 1, i + 1] - field[j + 1, i])
     return low + v * (high - low)
+
+
+@njit(cache=True, nogil=True)
+def read_at(field, x0, y0, cell, places):  # type: ignore[no-untyped-def]
+    """As `read`, at `places` (n, 2) in mm."""
+    found = np.empty(places.shape[0])
+    for k in range(places.shape[0]):
+        found[k] = read(field, x0, y0, cell, places[k, 0], places[k, 1])
+    return found

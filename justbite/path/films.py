@@ -8,11 +8,9 @@ from dataclasses import dataclass
 
 import numpy as np
 import shapely
-from numba import njit
-from numpy.typing import NDArray
 from scipy import ndimage
 
-from justbite.field.grid import Field, read
+from justbite.field.grid import read_at
 from justbite.path.area import Area
 from justbite.path.clearing import MOST_GRAZED, Clearing
 from justbite.path.fronts import SWEEPS, Flood, Points
@@ -85,7 +83,7 @@ def _films(work: Clearing, area: Area, ring: Points) -> list[_Film]:
     size = np.maximum(np.hypot(*along.T), 1e-12)
     to_wall = np.column_stack([along[:, 1], -along[:, 0]]) / size[:, None]
     wall = ring + plane.radius * to_wall
-    thick = np.asarray(_read_at(plane.cleared, *plane.frame, wall)) - area.slack
+    thick = np.asarray(read_at(plane.cleared, *plane.frame, wall)) - area.slack
     stands = thick > SURE * plane.radius
     before = ring + (1.0 - INSIDE) * plane.radius * to_wall
     stands[stands] = shapely.contains_xy(area.material, before[stands])
@@ -147,12 +145,3 @@ def _runs(work: Clearing, film: _Film, x: float, y: float) -> Iterator[Points]:
         last = first + len(film.ring)
     for begin in range(first, last - more, max(1, (last - first) // BEGINS)):
         yield work.wipes.rim.eased(film.ring, begin, last, 0.0)
-
-
-@njit(cache=True, nogil=True)
-def _read_at(field: Field, x0: float, y0: float, cell: float, places: Points) -> NDArray[np.float64]:
-    """Values of a field at places (n, 2)."""
-    found = np.empty(places.shape[0])
-    for k in range(places.shape[0]):
-        found[k] = read(field, x0, y0, cell, places[k, 0], places[k, 1])
-    return found

@@ -11,8 +11,9 @@ from functools import cached_property
 import shapely
 from shapely.geometry import Polygon
 
-from justbite.field.grid import read
+from justbite.field.grid import read_at
 from justbite.path.entry import is_narrow
+from justbite.path.fronts import Points
 from justbite.path.plane import Plane
 from justbite.path.spine import necks_of
 
@@ -31,9 +32,8 @@ class Tight:
     radius: float
 
     @cached_property
-    def _spots(self) -> list[tuple[float, float]]:
-        around = shapely.segmentize(self.shape.boundary, APART * self.radius)
-        return [(float(x), float(y)) for x, y in shapely.get_coordinates(around)]
+    def _spots(self) -> Points:
+        return shapely.get_coordinates(shapely.segmentize(self.shape.boundary, APART * self.radius))
 
     def holds(self, x: float, y: float) -> bool:
         """Whether a pass from there leads into it."""
@@ -41,8 +41,8 @@ class Tight:
 
     def stands(self, plane: Plane) -> bool:
         """Whether some of it was not gone along yet."""
-        most = STANDS * self.radius
-        return any(read(plane.cleared, *plane.frame, x, y) > most for x, y in self._spots)
+        deep = read_at(plane.cleared, *plane.frame, self._spots)
+        return bool((deep > STANDS * self.radius).any())
 
 
 def tight_places(part: Polygon, radius: float) -> tuple[Tight, ...]:
