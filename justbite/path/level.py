@@ -27,7 +27,7 @@ from justbite.path.narrow import Middle, along_walls
 from justbite.path.opening import find_openings, middle_lines
 from justbite.path.plane import Plane
 from justbite.path.remaining import next_entry
-from justbite.path.rim import WIPE_STEP
+from justbite.path.rim import corners_of, rims_of
 from justbite.path.swept import swept_by
 from justbite.path.tight import tight_places
 
@@ -37,8 +37,6 @@ MOST_ENTRIES = 64
 FILMS = 0.025
 """R that may stand along a wall where passes end at it."""
 SPEEDS = Speeds()
-SHARP = 0.4
-"""Radians by which a border turns at a corner that a crescent may be left in."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,7 +93,7 @@ def ground_of(area: Area, part: Polygon, target: float) -> Ground:
     reach = nodes_in(grown(part, area.wall).intersection(area.material), grid)
     whole = grown(part, area.radius).intersection(area.material).area
     takes = nodes_in(grown(part, (1.0 - FILMS) * area.radius).intersection(area.material), grid)
-    return Ground(grid, room, cleared, reach, _rims(part, area.radius), _corners(part), whole, takes)
+    return Ground(grid, room, cleared, reach, rims_of(part, area.radius), corners_of(part), whole, takes)
 
 
 def ways_into(area: Area, clearance: float, wish: Wish | None, target: float,
@@ -203,25 +201,6 @@ def reach_findings(area: Area, operation: str, in_one: bool = False) -> list[Fin
         )
         for x, y, size, said in places
     ]  # fmt: skip
-
-
-def _rims(part: Polygon, radius: float) -> tuple[Points, ...]:
-    """The borders of a part of the locus as closed rows of points, with the part on the left."""
-    part = shapely.orient_polygons(part)
-    rings = (shapely.segmentize(ring, WIPE_STEP * radius) for ring in (part.exterior, *part.interiors))
-    return tuple(np.asarray(ring.coords)[:-1] for ring in rings)
-
-
-def _corners(part: Polygon) -> Points:
-    """Where the border of a part of the locus turns by more than SHARP into it, (n, 2)."""
-    found = []
-    oriented = shapely.orient_polygons(part)
-    for ring in (oriented.exterior, *oriented.interiors):
-        points = np.asarray(ring.coords)[:-1]
-        into, out = points - np.roll(points, 1, axis=0), np.roll(points, -1, axis=0) - points
-        turn = np.arctan2(into[:, 0] * out[:, 1] - into[:, 1] * out[:, 0], (into * out).sum(axis=1))
-        found.append(points[turn > SHARP])
-    return np.concatenate(found)
 
 
 def _ramps_before(work: Clearing, area: Area, entry: Entry) -> list[PartPath]:

@@ -23,6 +23,8 @@ MOST_BLUNT = 4.0
 """How much of the way to the tip of a corner is left out at most, R."""
 WITHIN = 0.0003
 """R by which a way may pass over a border, whose points are on it to the last digit but one."""
+SHARP = 0.4
+"""Radians by which a border turns at a corner that a crescent may be left in."""
 LEAD, LEAD_PARTS = 0.3, 7
 """Radius of the curves by which a wipe comes to the wall and leaves it, R; and lines to each."""
 
@@ -140,6 +142,25 @@ class Rim:
         """The run with a quarter circle off the wall at either end, where there is room for it."""
         least = self.wall - WITHIN * self.radius
         return np.asarray(_led(self.room, *self.frame, np.ascontiguousarray(run), LEAD * self.radius, least))
+
+
+def rims_of(part: shapely.Polygon, radius: float) -> tuple[Points, ...]:
+    """The borders of a part of the locus as closed rows of points, with the part on the left."""
+    part = shapely.orient_polygons(part)
+    rings = (shapely.segmentize(ring, WIPE_STEP * radius) for ring in (part.exterior, *part.interiors))
+    return tuple(np.asarray(ring.coords)[:-1] for ring in rings)
+
+
+def corners_of(part: shapely.Polygon) -> Points:
+    """Where the border of a part of the locus turns by more than SHARP into it, (n, 2)."""
+    found = []
+    oriented = shapely.orient_polygons(part)
+    for ring in (oriented.exterior, *oriented.interiors):
+        points = np.asarray(ring.coords)[:-1]
+        into, out = points - np.roll(points, 1, axis=0), np.roll(points, -1, axis=0) - points
+        turn = np.arctan2(into[:, 0] * out[:, 1] - into[:, 1] * out[:, 0], (into * out).sum(axis=1))
+        found.append(points[turn > SHARP])
+    return np.concatenate(found)
 
 
 def runs_of(flags: NDArray[np.bool_]) -> list[tuple[int, int]]:
