@@ -122,7 +122,7 @@ class Clearing:
             left.sort(key=lambda corner: -float(np.hypot(corner[0] - x, corner[1] - y)))
             tip = left.pop()
             while self.plane.thick(sweep) * self.plane.radius < self.stands(*tip) < MOST_WIPED * self.plane.radius:
-                x, y = self._out_of_tip(x, y) or (x, y)
+                x, y = self.out_of_tip(x, y) or (x, y)
                 flood = self.ways.flood(x, y, sweep, np.inf)
                 front = Front((*tip, 0.0), -1, np.array([*tip, *tip, np.inf, -1.0]), np.inf)
                 # In an acute corner the field of walls reads too little: the way in begins where there is room beside.
@@ -135,7 +135,7 @@ class Clearing:
                 x, y = end or (x, y)
         return x, y
 
-    def _out_of_tip(self, x: float, y: float) -> tuple[float, float] | None:
+    def out_of_tip(self, x: float, y: float) -> tuple[float, float] | None:
         """Back out of the tip of a cusp; None where (x, y) is in none."""
         link = way_out(x, y, self.pieces, self.ways, MOST_GRAZED)
         self.pieces += [] if link is None else [link]
@@ -174,7 +174,7 @@ class Clearing:
         """Pass after pass from (x, y) until no more is found. Returns where it ends, and the area taken."""
         before = self.removed
         self.ways.start_anew(shift)
-        while (end := self._next_pass(x, y, sweeps, tick) or self._out_of_tip(x, y)) is not None:
+        while (end := self._next_pass(x, y, sweeps, tick) or self.out_of_tip(x, y)) is not None:
             x, y = end
             if self.plane.from_air and self.pieces[-1].kind == "cut":
                 last = self.pieces[-1].points

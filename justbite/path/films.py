@@ -25,6 +25,8 @@ BEGINS = 6
 """Places along a film that a way to it is looked for."""
 WORTH = 0.25
 """Share of a film that the cutter has to take to come down for it from above."""
+RUN_UPS = (CLEAR_WIPE, 0.3, 0.5, 1.0)
+"""R before a film that the way along it begins: the first to which a way leads, or where the cutter stands clear."""
 INSIDE = 0.003
 """R before a wall that is looked at, to tell whether there is material."""
 
@@ -59,8 +61,14 @@ def along_films(work: Clearing, area: Area, reach: float, middle: Middle | None,
         films.sort(key=lambda film: -_away(film, x, y))
         film = films.pop()
         end = _cut(work, film, middle, x, y, tick)
+        if end is None and (out := work.out_of_tip(x, y)) is not None:
+            # From within another slot no flood leads anywhere.
+            x, y = out
+            end = _cut(work, film, middle, x, y, tick)
         x, y = end or (x, y)
         left += [] if end else [film]
+    while work.pieces and work.pieces[-1].kind == "link":
+        work.pieces.pop()
     left.sort(key=lambda film: -film.size)
     return left if sum(film.size for film in (*little, *left)) > most else []
 
@@ -137,11 +145,17 @@ def _cut(work: Clearing, film: _Film, middle: Middle | None, x: float, y: float,
 
 
 def _runs(work: Clearing, film: _Film, x: float, y: float) -> Iterator[Points]:
-    """Ways along a film, from its beginning, or where it goes all round from the place nearest to (x, y), and later."""
+    """Ways along a film: from before its beginning, or where it goes all round from the place nearest to (x, y).
+
+    Then from later on. Beside the mouth of a slot the cutter meets the film before it is there.
+    """
     more = round(CLEAR_WIPE / WIPE_STEP)
-    first, last = film.first - more, film.end + more
     if _is_whole(film):
-        first = int(np.argmin(np.hypot(*(film.ring - (x, y)).T)))
-        last = first + len(film.ring)
-    for begin in range(first, last - more, max(1, (last - first) // BEGINS)):
+        begins = [int(np.argmin(np.hypot(*(film.ring - (x, y)).T)))]
+        last = begins[0] + len(film.ring)
+    else:
+        begins = [film.first - round(before / WIPE_STEP) for before in RUN_UPS]
+        last = film.end + more
+    later = range(begins[0], last - more, max(1, (last - begins[0]) // BEGINS))
+    for begin in (*begins, *later[1:]):
         yield work.wipes.rim.eased(film.ring, begin, last, 0.0)

@@ -150,7 +150,7 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
             # From outside passes would loop in a groove: it is gone along first, from where the last ramp ends.
             paths[-1] = _gone_along(work, area, entry.before, paths[-1].entry, share)
         paths.append(_clear_from(work, area, part, entry, share))
-        if is_narrow(part, area.radius) and entry.before and not paths[-1].pieces:
+        if is_narrow(part, area.radius) and entry.before and not entry.along and not paths[-1].pieces:
             # No pass got hold of anything: films along the walls are taken from where the last ramp ends.
             paths[-2:] = [_gone_along(work, area, entry.before, paths[-2].entry, share), paths[-1]]
         # A neck may have stopped it: what is left behind one gets an entry of its own.

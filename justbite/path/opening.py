@@ -32,8 +32,8 @@ NECK = 0.6
 AIR, WALLED = 1.05, 0.4
 """R from the material from which on the border of the locus is no wall; and share of it that are walls from which on a
 ramp into a half-open area is worth planning for."""
-NECK_SHARE = 0.04
-"""The same of a line that may lead through necks."""
+NECK_SHARES = (0.04, 0.01, 0.003)
+"""The same of a line that may lead through necks: the first that does."""
 LONGER = (0.0, 1.2, 2.4)
 """R: how much farther than the middle line ramps go at either end: fronts get on slower round an end."""
 NEAR_WALL = 0.5
@@ -160,7 +160,12 @@ def _from_outside(usual: Entry, area: Area, part: Polygon, wish: Wish, target: f
     through = [ramp for ramp in through if _cuts(ramp, area, SHORT_ARM)]
     if through:
         found.append(replace(usual, before=tuple(through)))
-    grooves = [ramp for neck in necks_of(part, radius, NECK) for ramp in _all_through(neck, part, area)]
+    grooves = _all_through(part, part, area) if narrow else []
+    grooves = grooves or [ramp for neck in necks_of(part, radius, NECK) for ramp in _all_through(neck, part, area)]
+    if not grooves and len(through) > 1:
+        # Where arms meet, one ramp goes through from one to another: what each takes alone is cut only once.
+        nets = [_opened_with(net, area) for net in _networks(part, radius)[:1]]
+        found += [replace(usual, before=(*net.before, net)) for net in nets]
     if grooves:
         found.append(replace(usual, before=tuple(grooves), along=True))
     walled = part.exterior.intersection(grown(area.material, AIR * radius)).length > WALLED * part.exterior.length
@@ -188,15 +193,10 @@ def _round_from_outside(usual: Entry, area: Area, part: Polygon, target: float, 
     def lost(entry: Entry) -> float:
         return loss(entry, part, target, radius, pace, material=area.material)
 
-    def opened(ramp: Entry) -> Entry:
-        own = _opened(ramp, area)
-        ends = (own.open_ends[0] or ramp.open_ends[0], own.open_ends[1] or ramp.open_ends[1])
-        return replace(own, open_ends=ends, before=tuple(map(opened, ramp.before)))
-
     near = NEAR_ROUND * grown(part, radius).intersection(area.material).area / target
     several = len(part.interiors) > 1
-    rings = [(lost(ring), ring) for line in round_islands(part, radius) for ring in [opened(_ramp(line))]]
-    nets = [(lost(own), own) for own in map(opened, _networks(part, radius))]
+    rings = [(lost(ring), ring) for line in round_islands(part, radius) for ring in [_opened(_ramp(line), area)]]
+    nets = [(lost(own), own) for net in _networks(part, radius) for own in [_opened_with(net, area)]]
     most = lost(usual)
     # Round a single island passes from outside close as well.
     found = sorted(rings, key=lambda w: w[0])[:1] if several else [w for w in rings if w[0] < most][:1]
@@ -222,6 +222,13 @@ def _opened(ramp: Entry, area: Area) -> Entry:
     discs = shapely.buffer(shapely.points(ramp.points[[0, -1]]), area.radius)
     first, last = (shapely.area(shapely.intersection(discs, area.at_floor)) < 1e-6 * area.radius**2).tolist()
     return replace(ramp, chosen=True, open_ends=(first, last))
+
+
+def _opened_with(ramp: Entry, area: Area) -> Entry:
+    """A ramp, and those before it: at an end that lies on another one the cutter stands in the clear as well."""
+    own = _opened(ramp, area)
+    ends = (own.open_ends[0] or ramp.open_ends[0], own.open_ends[1] or ramp.open_ends[1])
+    return replace(own, open_ends=ends, before=tuple(_opened_with(other, area) for other in ramp.before))
 
 
 def _cuts(ramp: Entry, area: Area, least: float = SHORTEST) -> bool:
@@ -315,7 +322,10 @@ def _through_neck(part: Polygon, radius: float) -> list[Entry]:
     if not necks:
         return []
     middle = LineString(necks[0]).interpolate(0.5, normalized=True)
-    whole = [e for e in _ramps(part, radius, (NECK_SHARE,)) if LineString(e.points).distance(middle) < 0.5 * radius]
+    for share in NECK_SHARES:
+        whole = [e for e in _ramps(part, radius, (share,)) if LineString(e.points).distance(middle) < 0.5 * radius]
+        if whole:
+            break
     return [_ramp(necks[0]), *whole]
 
 

@@ -176,10 +176,11 @@ class ArmTest(SimpleTestCase):
             self.assertLessEqual(row["left_over_share"], 4e-4)
             self.assertLessEqual(row["max_over_target"], 1.05)
             self.assertEqual(row["gouge_mm"], 0)
-            # Without that, and without the films that are looked for at the end of a plan.
+            # Without that, the films that are looked for at the end of a plan, and one ramp all through.
             none: list[Any] = []
             films = patch("justbite.path.level.along_films", return_value=none)
-            with patch("justbite.path.level.along_arm", return_value=None), films:
+            shares = patch("justbite.path.opening.NECK_SHARES", (0.04,))
+            with patch("justbite.path.level.along_arm", return_value=None), films, shares:
                 without = plan(parse_job(keyhole(width, bend))).report["operations"][0]
             self.assertGreater(without["left_over_share"], 0.002)
 
@@ -192,6 +193,33 @@ class ArmTest(SimpleTestCase):
         with patch("justbite.path.level.tight_places", return_value=()):
             looped = plan(made).report["operations"][0]
         self.assertLess(row["seconds"], 0.8 * looped["seconds"])
+
+    def test_one_ramp_goes_through_all_rooms_however_narrow_their_necks(self) -> None:
+        """Three rooms of 2.5 D, necks of 1.05 D: a helix in each, ramps between, and a third more time."""
+        rooms = [box(0, 0, 25, 25), box(40, 0, 65, 25), box(20, 45, 45, 70)]
+        necks = [box(24, 6, 41, 16.5), box(12, 24, 22.5, 50), box(12, 50, 21, 60.5)]
+        made = parse_job(job(np.array(shapely.union_all([*rooms, *necks]).normalize().exterior.coords)[:-1].tolist()))
+        row = plan(made).report["operations"][0]
+        self.assertLessEqual(row["left_over_share"], 1e-3)
+        self.assertLessEqual(row["max_over_target"], 1.05)
+        with patch("justbite.path.opening.NECK_SHARES", (0.04,)):
+            helices = plan(made).report["operations"][0]
+        self.assertLess(row["seconds"], 0.9 * helices["seconds"])
+
+    def test_slots_that_cross_are_ramped_through_one_by_one(self) -> None:
+        """Open at all four ends, 1.05 D wide: passes from outside got hold of them, and took four times as long."""
+        cross = box(0, 25, 60, 35.5).union(box(25, 0, 35.5, 60)).normalize()
+        outline = np.array(cross.exterior.coords)[:-1]
+        middles = 0.5 * (outline + np.roll(outline, -1, axis=0))
+        data = job(outline.tolist(), ae=3.0)
+        data["regions"][0]["open_edges"] = np.nonzero((middles % 60.0 == 0.0).any(axis=1))[0].tolist()
+        made = parse_job(data)
+        row = plan(made).report["operations"][0]
+        self.assertLessEqual(row["left_over_share"], 1e-3)
+        self.assertLessEqual(row["max_over_target"], 1.05)
+        with patch("justbite.path.opening._all_through", return_value=[]):
+            looped = plan(made).report["operations"][0]
+        self.assertLess(row["seconds"], 0.4 * looped["seconds"])
 
     def test_passes_do_what_they_can_where_no_ramp_leads_in(self) -> None:
         area = area_of(parse_job(star()), 4.0)
@@ -222,7 +250,25 @@ class ArmTest(SimpleTestCase):
         row = plan(made).report["operations"][0]
         self.assertLessEqual(row["left_over_share"], 4e-4)
         self.assertLessEqual(row["max_over_target"], 1.05)
-        with patch("justbite.path.narrow.Middle.way", lambda _, start, end: np.vstack([start, end])):
+        # Without that, and without coming down in the room before them.
+        run_ups = patch("justbite.path.films.RUN_UPS", (0.15,))
+        with patch("justbite.path.narrow.Middle.way", lambda _, start, end: np.vstack([start, end])), run_ups:
+            without = plan(made).report["operations"][0]
+        self.assertGreater(without["left_over_share"], 1e-3)
+
+    def test_from_one_slot_it_comes_to_films_in_another(self) -> None:
+        """Three slots of 1.02 D in the floor of a step: from within one no flood leads anywhere, and 0.13 % stood."""
+        slots = [box(at, -30, at + 10.2, 1) for at in (10, 40, 70)]
+        step = shapely.union_all([box(0, 0, 90, 20), *slots]).normalize()
+        outline = np.array(step.exterior.coords)[:-1]
+        high = (outline[:, 1] == 20) & (np.roll(outline[:, 1], -1) == 20)
+        data = job(outline.tolist(), ae=3.0)
+        data["regions"][0]["open_edges"] = np.nonzero(high)[0].tolist()
+        made = parse_job(data)
+        row = plan(made).report["operations"][0]
+        self.assertLessEqual(row["left_over_share"], 5e-4)
+        self.assertLessEqual(row["max_over_target"], 1.05)
+        with patch("justbite.path.films.RUN_UPS", (0.15,)), patch.object(Clearing, "out_of_tip", lambda *_: None):
             without = plan(made).report["operations"][0]
         self.assertGreater(without["left_over_share"], 1e-3)
 
@@ -246,7 +292,7 @@ class ArmTest(SimpleTestCase):
         # Without that, and without the ramps into what is left in corners, which wipes went into as well before.
         ramps = patch("justbite.path.remaining.MOST_ALL", 1.0)
         wipes = patch("justbite.path.clearing.MOST_WIPED", math.inf)
-        with patch.object(Clearing, "_out_of_tip", lambda *_: None), ramps, wipes:
+        with patch.object(Clearing, "out_of_tip", lambda *_: None), ramps, wipes:
             caught = plan(parse_job(data)).report["operations"][0]
         self.assertGreater(caught["left_over_share"], 1e-3)
 
