@@ -72,6 +72,8 @@ class Entry:
     along: bool = False
     """Ramps through a slot hardly wider than the cutter: whether its walls are gone along before passes are tried. Of a
     way in from outside, whether those beside the ramps before it are."""
+    by_passes: bool = False
+    """Whether a slot hardly wider than the cutter is cleared by passes after it, as where there is room."""
     hole: Hole | None = None
     """Outside: the drilled hole that the cutter comes down in; where it ends a helix in it takes the rest."""
     beside: bool = False

@@ -128,7 +128,9 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
         ground.grid, ground.cleared if own else ground.cleared.copy(), ground.room, area.radius, area.wall, target,
         conventional, speeds, area.has_air,
     )  # fmt: skip
-    work = Clearing(plane, ground.rims, ground.corners, tight_places(part, area.radius))
+    # Loops take several times as long in a narrow slot as ramps, which leave only thin walls beside them.
+    narrow = is_narrow(part, area.radius) and not (entry is not None and entry.by_passes)
+    work = Clearing(plane, ground.rims, ground.corners, () if narrow else tight_places(part, area.radius))
 
     def share(removed: float) -> None:
         tick(min(0.999, removed / ground.whole))
@@ -141,25 +143,24 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
     for _ in range(MOST_ENTRIES):
         if entry is None:
             break
-        if entry.kind == "ramp" and is_narrow(part, area.radius):
-            # Loops take several times as long here as ramps, which leave only thin walls beside them.
+        if entry.kind == "ramp" and narrow:
             entry = _ramp_through(work, area, part, entry, wish, share, paths, ground.reach, tried)
             continue
         paths += _ramps_before(work, area, entry)
         if entry.before and entry.along:
             # From outside passes would loop in a groove: it is gone along first, from where the last ramp ends.
             paths[-1] = _gone_along(work, area, entry.before, paths[-1].entry, share)
-        paths.append(_clear_from(work, area, part, entry, share))
-        if is_narrow(part, area.radius) and entry.before and not entry.along and not paths[-1].pieces:
+        paths.append(_clear_from(work, area, part, entry, share, narrow))
+        if narrow and entry.before and not entry.along and not paths[-1].pieces:
             # No pass got hold of anything: films along the walls are taken from where the last ramp ends.
             paths[-2:] = [_gone_along(work, area, entry.before, paths[-2].entry, share), paths[-1]]
         # A neck may have stopped it: what is left behind one gets an entry of its own.
-        entry = next_entry(work, area, part, ground.reach, wish, tried)
+        entry = next_entry(work, area, part, ground.reach, wish, tried, narrow)
         if entry is None and any(place.stands(plane) for place in work.tight):
             # No ramp leads into it.
             work.tight = ()
             paths[-1] = _gone_on(work, paths[-1], share)
-            entry = next_entry(work, area, part, ground.reach, wish, tried)
+            entry = next_entry(work, area, part, ground.reach, wish, tried, narrow)
     if paths:
         paths[-1:] = _with_films(work, area, part, paths, share)
         paths[-1] = _with_cores(work, area, paths, share)
@@ -248,16 +249,17 @@ def _ramp_through(work: Clearing, area: Area, part: Polygon, entry: Entry, wish:
         work.run(x, y, None, share)
         x, y = work.here() if work.pieces else (x, y)
     x, y = along_walls(work, x, y, middle, share)
-    after = next_entry(work, area, part, reach, wish, tried, arms=False)
+    after = next_entry(work, area, part, reach, wish, tried, True, arms=False)
     if after is None or after.kind != "ramp":
         work.run(x, y, None, share)
-        after = next_entry(work, area, part, reach, wish, tried)
+        after = next_entry(work, area, part, reach, wish, tried, True)
     paths.append(PartPath(entry, tuple(work.pieces)))
     return after
 
 
-def _clear_from(work: Clearing, area: Area, part: Polygon, entry: Entry, share: Callable[[float], None]) -> PartPath:
-    """Enter and clear all that can be reached from there."""
+def _clear_from(work: Clearing, area: Area, part: Polygon, entry: Entry, share: Callable[[float], None],
+                narrow: bool) -> PartPath:  # fmt: skip
+    """Enter and clear all that can be reached from there; `narrow`: along the walls beside the ramps before it."""
     work.pieces = []
     if entry.kind != "outside":
         entry = _made(work, area, entry)
@@ -281,7 +283,7 @@ def _clear_from(work: Clearing, area: Area, part: Polygon, entry: Entry, share: 
         way = entry.points[1] - entry.points[0]
         other_end = (float(entry.points[0, 0]), float(entry.points[0, 1]), float(np.arctan2(way[1], way[0])))
     work.run(x, y, entry.heading, share, other_end)
-    if is_narrow(part, area.radius) and entry.before and work.pieces:
+    if narrow and entry.before and work.pieces:
         along_walls(work, *work.here(), Middle.of(entry.before, area.radius), share)
     elif middle is not None:
         along_walls(work, *(work.here() if work.pieces else (x, y)), middle, share)

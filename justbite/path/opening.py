@@ -27,6 +27,8 @@ SHARES = (0.95, 0.8, 0.6, 0.4, 0.25)
 """How wide it must be along a long ramp, over the widest place: the lines that are tried."""
 NARROW_SHARES = (0.6, 0.3, 0.15, 0.05, 0.02)
 """The same in a slot hardly wider than the cutter, which is ramped through in any case: bends are wider than legs."""
+PASSES = 0.08
+"""Mean half width that the centre has, R, from which on a slot that is ramped through is planned by passes too."""
 NECK = 0.6
 """Half the width that the centre has in a neck that a ramp through is worth planning for, at most; R."""
 AIR, WALLED = 1.05, 0.4
@@ -85,7 +87,11 @@ def find_openings(area: Area, part: Polygon, clearance: float, wish: Wish | None
         plain = max([usual, *_narrow_ramps(part, area.radius)], key=lambda e: length_of(e.points))
         snug = is_snug(part, area.radius)
         along = [replace(_network(part, area.radius, tips=True) or plain, along=True)] if snug else []
-        return [plain, *along]
+        # Where it is wide enough for that, passes may be the quicker way all the same.
+        passes: list[Entry] = []
+        if pace is not None and part.area > PASSES * area.radius * part.length:
+            passes = _worth_planning(usual, area, part, target, pace)
+        return [plain, *along, *(replace(e, by_passes=True) for e in passes)]
     if pace is None:
         return [usual]
     if wish.place is None and not wished:

@@ -92,8 +92,10 @@ def _pieces(work: Clearing, stands: NDArray[np.bool_], least: float) -> Iterator
 
 
 def next_entry(work: Clearing, area: Area, part: Polygon, reach: NDArray[np.bool_], wish: Wish | None,
-                tried: list[BaseGeometry], arms: bool = True) -> Entry | None:  # fmt: skip
+                tried: list[BaseGeometry], narrow: bool, arms: bool = True) -> Entry | None:  # fmt: skip
     """A way into what still stands; None where that is little, or there is none. `arms`: into arms and corners too.
+
+    `narrow`: the part is a slot that is ramped through.
 
     `tried`: pieces that the cutter came down beside, and little ones that had their way in; one that is not gone by
     then would not go by another.
@@ -107,7 +109,7 @@ def next_entry(work: Clearing, area: Area, part: Polygon, reach: NDArray[np.bool
         if little and known:
             continue
         # Little pieces are mostly such that no pass gets hold of, and in a slot, or an arm, passes would loop.
-        ramped = little or is_narrow(part, area.radius) or _is_arm(rest, part, area.radius)
+        ramped = little or narrow or _is_arm(rest, part, area.radius)
         entry = _inner_entry(work, area, part, rest, wish, arms) if ramped else None
         if entry is None and not known:
             entry = _beside(work, part, rest)

@@ -12,7 +12,6 @@ import shapely
 from shapely.geometry import Polygon
 
 from justbite.field.grid import read_at
-from justbite.path.entry import is_narrow
 from justbite.path.fronts import Points
 from justbite.path.plane import Plane
 from justbite.path.spine import necks_of
@@ -46,9 +45,7 @@ class Tight:
 
 
 def tight_places(part: Polygon, radius: float) -> tuple[Tight, ...]:
-    """Those of a part of the locus; none where it is such a place itself."""
-    if is_narrow(part, radius):
-        return ()
+    """Those of a part of the locus."""
     return tuple(Tight(neck, radius) for neck in necks_of(part, radius, TIGHT, LEAST_LENGTH))
 
 

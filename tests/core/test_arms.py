@@ -240,8 +240,17 @@ class ArmTest(SimpleTestCase):
             for place in places:
                 self.assertTrue(place.holds(40.0, 15.25))
                 self.assertFalse(place.holds(15.0, 15.0))
-        # A slot by itself is none: there passes, or ramps, are tried as a whole.
-        self.assertEqual(tight_places(box(0, 0, 60, 10.5).buffer(-RADIUS), RADIUS), ())
+
+    def test_slots_just_wide_enough_are_planned_by_passes_too(self) -> None:
+        """1.2 D, and a bite of 30 %: along its walls, after ramps, takes longer there."""
+        comb = [box(0, 0, 12, 72), *(box(0, at, 40, at + 12) for at in (0, 30, 60))]
+        made = parse_job(job(np.array(shapely.union_all(comb).normalize().exterior.coords)[:-1].tolist(), ae=3.0))
+        row = plan(made).report["operations"][0]
+        self.assertLessEqual(row["left_over_share"], 1e-3)
+        self.assertLessEqual(row["max_over_target"], 1.05)
+        with patch("justbite.path.opening.PASSES", math.inf):
+            ramped = plan(made).report["operations"][0]
+        self.assertLess(row["seconds"], 0.92 * ramped["seconds"])
 
     def test_films_in_a_neck_are_come_at_along_its_middle(self) -> None:
         """A neck 0.2 mm wider than the cutter: no flood leads into it, and 0.17 % stood along its walls."""
