@@ -53,7 +53,7 @@ def along_films(work: Clearing, area: Area, reach: float, middle: Middle | None,
     ramps were cut along: no flood gets into a neck hardly wider than the cutter.
     """
     most = MOST_FILM * reach
-    films = sorted((film for ring in work.wipes.rim.rings for film in _films(work, area, ring)), key=lambda f: f.size)
+    films = sorted(_all_films(work, area), key=lambda film: film.size)
     rest = np.cumsum([film.size for film in films])
     few = int(np.searchsorted(rest, most, side="right"))
     little, films, left = films[:few], films[few:], list[_Film]()
@@ -73,6 +73,11 @@ def along_films(work: Clearing, area: Area, reach: float, middle: Middle | None,
     return left if sum(film.size for film in (*little, *left)) > most else []
 
 
+def films_left(work: Clearing, area: Area) -> float:
+    """mm2 that stand along all walls, beyond the path's tolerance."""
+    return sum(film.size for film in _all_films(work, area))
+
+
 def from_above(work: Clearing, films: list[_Film], tick: Callable[[float], None]) -> Points | None:
     """Go along the first of some films that there is clear floor to come down on for: where that is, (2,)."""
     for film in films:
@@ -82,6 +87,10 @@ def from_above(work: Clearing, films: list[_Film], tick: Callable[[float], None]
             if work.cut_along(None, run, WORTH * film.size / work.plane.radius**2, tick) is not None:
                 return run[0]
     return None
+
+
+def _all_films(work: Clearing, area: Area) -> list[_Film]:
+    return [film for ring in work.wipes.rim.rings for film in _films(work, area, ring)]
 
 
 def _films(work: Clearing, area: Area, ring: Points) -> list[_Film]:

@@ -19,7 +19,7 @@ from justbite.path.clearing import Clearing
 from justbite.path.cores import cores
 from justbite.path.descent import stations
 from justbite.path.entry import Entry, Wish, is_narrow
-from justbite.path.films import along_films, from_above
+from justbite.path.films import along_films, films_left, from_above
 from justbite.path.fronts import Piece, Points
 from justbite.path.links import Speeds
 from justbite.path.loss import Pace
@@ -67,6 +67,13 @@ class PartPlan:
     """Where that is a ramp, the way in from outside that was planned too, ..."""
     slower: float = 0.0
     """... and by how many seconds a level it is slower."""
+    films: float = 0.0
+    """mm2 that stand as films along walls, beyond the path's tolerance."""
+
+    @property
+    def left(self) -> float:
+        """Share of what the cutter can take that stands at the end."""
+        return (self.stands + self.films) / max(self.reach, 1e-9)
 
 
 @dataclass(frozen=True, slots=True)
@@ -176,7 +183,8 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
     swept: BaseGeometry = Polygon()
     if outlined and paths:
         swept = swept_by(work.plane.cleared, ground.grid, area.material, area.radius, _cut_along(paths))
-    return PartPlan(tuple(paths), tuple(findings), cleared_area, stands, reach, swept, way)
+    films = films_left(work, area)
+    return PartPlan(tuple(paths), tuple(findings), cleared_area, stands, reach, swept, way, films=films)
 
 
 def reach_findings(area: Area, operation: str, in_one: bool = False) -> list[Finding]:

@@ -27,6 +27,9 @@ SHARES = (0.95, 0.8, 0.6, 0.4, 0.25)
 """How wide it must be along a long ramp, over the widest place: the lines that are tried."""
 NARROW_SHARES = (0.6, 0.3, 0.15, 0.05, 0.02)
 """The same in a slot hardly wider than the cutter, which is ramped through in any case: bends are wider than legs."""
+IN_ROOM, OPENS = 0.6, 0.3
+"""How wide it is where a ramp through rooms begins and ends, over the middle of the room there; and how fast it becomes
+wider out of a corner, over the way."""
 PASSES = 0.08
 """Mean half width that the centre has, R, from which on a slot that is ramped through is planned by passes too."""
 NECK = 0.6
@@ -34,7 +37,7 @@ NECK = 0.6
 AIR, WALLED = 1.05, 0.4
 """R from the material from which on the border of the locus is no wall; and share of it that are walls from which on a
 ramp into a half-open area is worth planning for."""
-NECK_SHARES = (0.04, 0.01, 0.003)
+NECK_SHARES = (0.04, 0.01, 0.003, 0.001, 0.0003)
 """The same of a line that may lead through necks: the first that does."""
 LONGER = (0.0, 1.2, 2.4)
 """R: how much farther than the middle line ramps go at either end: fronts get on slower round an end."""
@@ -332,7 +335,24 @@ def _through_neck(part: Polygon, radius: float) -> list[Entry]:
         whole = [e for e in _ramps(part, radius, (share,)) if LineString(e.points).distance(middle) < 0.5 * radius]
         if whole:
             break
+    whole += [_ramp(line) for e in whole if (line := _out_of_corners(e.points, part, radius)) is not None]
     return [_ramp(necks[0]), *whole]
+
+
+def _out_of_corners(line: Points, part: Polygon, radius: float) -> Points | None:
+    """The line without what of it leads from the middle of a room into a corner; None where nothing does."""
+    spots = shapely.get_coordinates(shapely.segmentize(LineString(line), 0.1 * radius))
+    room = shapely.distance(part.boundary, shapely.points(spots))
+    rises = np.diff(room) / np.hypot(*np.diff(spots, axis=0).T)
+    ends = []
+    for row, rise in ((room, rises), (room[::-1], -rises[::-1])):
+        flat = np.nonzero(rise < OPENS)[0]
+        top = int(flat[0]) if len(flat) else len(row) - 1
+        ends.append(int(np.argmax(row >= IN_ROOM * row[top])))
+    first, last = ends[0], len(spots) - ends[1]
+    if (ends[0] == 0 and ends[1] == 0) or last - first < 2:
+        return None
+    return shapely.get_coordinates(LineString(spots[first:last]).simplify(1e-6 * radius))
 
 
 def _networks(part: Polygon, radius: float) -> list[Entry]:

@@ -254,10 +254,10 @@ def _beside_outside(plans: list[_Timed]) -> _Timed:
 
 def _quickest(plans: list[_Timed]) -> _Timed:
     """Of plans for one part the one whose first level is quickest, what it leaves more than another set against it."""
-    most = max(plan.cleared for plan, _ in plans)
+    least = min(plan.left for plan, _ in plans)
 
     def cost(timed: _Timed) -> float:
         plan, seconds = timed
-        return seconds * (1.0 + LEFT_COUNTS * ((1.0 - plan.cleared / most) / LEFT) ** 2)
+        return seconds * (1.0 + LEFT_COUNTS * ((plan.left - least) / LEFT) ** 2)
 
     return min(plans, key=cost) if len(plans) > 1 else plans[0]

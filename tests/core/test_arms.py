@@ -15,7 +15,7 @@ from justbite.path.area import parts_of
 from justbite.path.clearing import Clearing
 from justbite.path.entry import Wish
 from justbite.path.level import plan_part, ways_into
-from justbite.path.opening import find_openings
+from justbite.path.opening import IN_ROOM, _out_of_corners, find_openings
 from justbite.path.rim import Rim
 from justbite.path.spine import _on_to_the_tip, arm_line, neck_lines
 from justbite.path.tight import tight_places
@@ -205,6 +205,18 @@ class ArmTest(SimpleTestCase):
         with patch("justbite.path.opening.NECK_SHARES", (0.04,)):
             helices = plan(made).report["operations"][0]
         self.assertLess(row["seconds"], 0.9 * helices["seconds"])
+
+    def test_a_ramp_through_rooms_begins_and_ends_in_their_middles(self) -> None:
+        part = shapely.union_all([box(0, 0, 16, 20), box(15, 9.9, 30, 10.1), box(29, 0, 45, 20)])
+        line = np.array([[0.5, 0.5], [8, 10], [37, 10], [44.5, 19.5]])
+        found = _out_of_corners(line, part, RADIUS)
+        assert found is not None
+        np.testing.assert_allclose(found[1:-1], line[1:-1])
+        for end in found[[0, -1]]:
+            self.assertAlmostEqual(part.boundary.distance(Point(end)), IN_ROOM * 8.0, delta=0.1 * RADIUS)
+        # Into an arm it goes as far as the arm does.
+        arm = shapely.union_all([box(0, 0, 16, 20), box(15, 9.9, 30, 10.1)])
+        self.assertIsNone(_out_of_corners(np.array([[8.0, 10.0], [29.9, 10.0]]), arm, RADIUS))
 
     def test_slots_that_cross_are_ramped_through_one_by_one(self) -> None:
         """Open at all four ends, 1.05 D wide: passes from outside got hold of them, and took four times as long."""

@@ -197,10 +197,15 @@ class QuickestTest(SimpleTestCase):
         """A plan that breaks off early takes less time, and is not taken for it."""
         _, _, whole = self.whole(40, 30)
         self.assertAlmostEqual(whole.cleared / (40 * 30 - (4 - math.pi) * 25), 1.0, delta=0.01)
-        early = replace(whole, cleared=900.0)
+        self.assertLess(whole.left, 1e-3)
+        early = replace(whole, stands=300.0)
         self.assertIs(tried._quickest([(early, 10.0), (whole, 20.0)])[0], whole)
         self.assertIs(tried._quickest([(whole, 21.0), (other := replace(whole), 20.0)])[0], other)
         self.assertIs(tried._quickest([(early, 10.0)])[0], early)
+        # A film of 0.05 % counts less than a tenth of the minutes.
+        film = replace(whole, films=5e-4 * whole.reach)
+        self.assertIs(tried._quickest([(whole, 22.0), (film, 20.0)])[0], film)
+        self.assertIs(tried._quickest([(whole, 22.0), (replace(film, films=2 * film.films + 0.5), 20.0)])[0], whole)
 
     def test_seconds_are_those_of_the_machine(self) -> None:
         """A plan takes as long as the blocks made of it do, acceleration and all; each piece is fitted but once."""
