@@ -92,7 +92,8 @@ def find_openings(area: Area, part: Polygon, clearance: float, wish: Wish | None
         along = [replace(_network(part, area.radius, tips=True) or plain, along=True)] if snug else []
         # Where it is wide enough for that, passes may be the quicker way all the same.
         passes: list[Entry] = []
-        if pace is not None and part.area > PASSES * area.radius * part.length:
+        asked = wish.place is not None or wished
+        if pace is not None and not asked and part.area > PASSES * area.radius * part.length:
             passes = _worth_planning(usual, area, part, target, pace)
         return [plain, *along, *(replace(e, by_passes=True) for e in passes)]
     if pace is None:

@@ -15,6 +15,7 @@ from justbite.path.area import parts_of
 from justbite.path.clearing import Clearing
 from justbite.path.entry import Wish
 from justbite.path.level import plan_part, ways_into
+from justbite.path.loss import Pace
 from justbite.path.opening import IN_ROOM, _out_of_corners, find_openings
 from justbite.path.rim import Rim
 from justbite.path.spine import _on_to_the_tip, arm_line, neck_lines
@@ -252,6 +253,14 @@ class ArmTest(SimpleTestCase):
             for place in places:
                 self.assertTrue(place.holds(40.0, 15.25))
                 self.assertFalse(place.holds(15.0, 15.0))
+
+    def test_a_slot_that_is_gone_into_as_asked_is_not_planned_by_passes(self) -> None:
+        area = area_of(parse_job(job([[0, 0], [60, 0], [60, 12], [0, 12]])), RADIUS)
+        pace = Pace(lambda _: 10.0, 0.25, 0.0, 50.0)
+        ((_, _, free),) = ways_into(area, 1.0, None, 2.0, pace)
+        ((_, _, asked),) = ways_into(area, 1.0, Wish(place=(30.0, 6.0)), 2.0, pace)
+        self.assertTrue(any(way.by_passes for way in free))
+        self.assertFalse(any(way.by_passes for way in asked))
 
     def test_slots_just_wide_enough_are_planned_by_passes_too(self) -> None:
         """1.2 D, and a bite of 30 %: along its walls, after ramps, takes longer there."""
