@@ -72,8 +72,8 @@ class PartPlan:
 
     @property
     def left(self) -> float:
-        """Share of what the cutter can take that stands at the end."""
-        return (self.stands + self.films) / max(self.reach, 1e-9)
+        """What stands at the end that the cutter can take, over all that is clear, though little may have stood."""
+        return (self.stands + self.films) / max(self.cleared, 1e-9)
 
 
 @dataclass(frozen=True, slots=True)
