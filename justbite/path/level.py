@@ -257,10 +257,10 @@ def _ramp_through(work: Clearing, area: Area, part: Polygon, entry: Entry, wish:
         work.run(x, y, None, share)
         x, y = work.here() if work.pieces else (x, y)
     x, y = along_walls(work, x, y, middle, share)
-    after = next_entry(work, area, part, reach, wish, tried, True, arms=False)
+    after = next_entry(work, area, part, reach, wish, tried, narrow=True, arms=False)
     if after is None or after.kind != "ramp":
         work.run(x, y, None, share)
-        after = next_entry(work, area, part, reach, wish, tried, True)
+        after = next_entry(work, area, part, reach, wish, tried, narrow=True)
     paths.append(PartPath(entry, tuple(work.pieces)))
     return after
 

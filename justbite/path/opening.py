@@ -174,8 +174,10 @@ def _from_outside(usual: Entry, area: Area, part: Polygon, wish: Wish, target: f
     grooves = grooves or [ramp for neck in necks_of(part, radius, NECK) for ramp in _all_through(neck, part, area)]
     if not grooves and len(through) > 1:
         # Where arms meet, one ramp goes through from one to another: what each takes alone is cut only once.
-        nets = [_opened_with(net, area) for net in _networks(part, radius)[:1]]
-        found += [replace(usual, before=(*net.before, net)) for net in nets]
+        net = _network(part, radius) or _network(part, radius, tight=False)
+        if net is not None:
+            net = _opened_with(net, area)
+            found.append(replace(usual, before=(*net.before, net)))
     if grooves:
         found.append(replace(usual, before=tuple(grooves), along=True))
     walled = part.exterior.intersection(grown(area.material, AIR * radius)).length > WALLED * part.exterior.length

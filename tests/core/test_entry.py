@@ -86,7 +86,9 @@ class StandingTest(SimpleTestCase):
         discs = [Point(x, y).buffer(r) for (x, y), r in zip(((22, 22), (68, 68), (22, 68)), radii, strict=False)]
         cleared = -signed_distance(box(0, 0, 90, 90).difference(shapely.union_all(discs)), ground.grid, 15.0)
         plane = Plane(ground.grid, cleared, ground.room, 5.0, area.wall, 2.0)
-        return next_entry(Clearing(plane, ground.rims, ground.corners), area, part, ground.reach, None, tried, False)
+        return next_entry(
+            Clearing(plane, ground.rims, ground.corners), area, part, ground.reach, None, tried, narrow=False
+        )
 
     def test_from_so_much_on(self) -> None:
         """Of 8100 mm2 0.0007 counts, with a rim of 0.1 mm; and of a piece by itself 0.0005, without one of 0.5 mm."""
