@@ -21,6 +21,7 @@ from justbite.model.moves import Moves
 from justbite.model.trace import spacing
 from justbite.nc.writer import written_feed
 from justbite.prepare import case_for
+from justbite.proof.again import Gone, beyond, looked_at_again
 from justbite.proof.audit import Audit, measured, renumbered
 from justbite.proof.running import ProofSettings, run_operation
 from justbite.proof.stockmap import Asked, Stock
@@ -58,9 +59,9 @@ def prove(job: Job, bites: list[Bite], read: Moves, tick: Tick, times: int = TIM
         spacing(read),
     )  # fmt: skip
     parts = [renumbered(read, index) for index in range(len(bites))]
-    stock = _map_for(job, bites, [own for own, _ in parts])
+    stock, finer = _maps_for(job, bites, [own for own, _ in parts])
     feed = read.feed.copy()
-    audits, bearing, seconds = [], [], []
+    audits, bearing, seconds, gone = [], [], [], list[Gone]()
     for index, (operation, bite, (own, at)) in enumerate(zip(job.operations, bites, parts, strict=True)):
         began = time.perf_counter()
 
@@ -75,15 +76,20 @@ def prove(job: Job, bites: list[Bite], read: Moves, tick: Tick, times: int = TIM
         ran = run_operation(stock, job, operation, own, bite.ap, settings, told, later, fed)
         give_back_small()
         as_fed = partial(
-            measured, ran, job, operation, target=bite.ae, ap=bite.ap, settings=settings, feed=fed,
+            measured, job=job, operation=operation, target=bite.ae, ap=bite.ap, settings=settings, feed=fed,
             teeth_a_minute=teeth, borne=borne,
         )  # fmt: skip
-        moves, audit = own, as_fed(own)
+        moves, audit = own, as_fed(ran, moves=own)
+        gone.append(Gone(operation, own, ran.step))
+        if stock.coarser > 1.0 and len(places := beyond(audit.trace, bite.ae)):
+            window = settings.window * job.tool(operation.tool).diameter / 2
+            ran = looked_at_again(ran, gone, job, finer(), places, window, settings.drawn, told)
+            audit = as_fed(ran, moves=own)
         for _ in range(times):
             if not too_thick(audit, borne):
                 break
             moves = slower.slowed(moves, audit.bearable)
-            audit = as_fed(moves)
+            audit = as_fed(ran, moves=moves)
         feed[at] = moves.feed
         audits.append(audit)
         bearing.append(borne)
@@ -93,12 +99,14 @@ def prove(job: Job, bites: list[Bite], read: Moves, tick: Tick, times: int = TIM
     return Proved(replace(read, feed=feed), audits, bearing, seconds)
 
 
-def _map_for(job: Job, bites: list[Bite], moves: list[Moves]) -> Stock:
-    """The map of the stock, in each place as fine as the operations ask for that work there."""
+def _maps_for(job: Job, bites: list[Bite], moves: list[Moves]) -> tuple[Stock, Callable[[], Stock]]:
+    """The map of the stock, in each place as fine as the operations ask for that work there, unless that were too many
+    cells; and one that is so fine in any case."""
     asked = []
     for operation, bite, own in zip(job.operations, bites, moves, strict=True):
         radius = job.tool(operation.tool).diameter / 2
         cell = min(tolerances.PROOF_CELL * radius, bite.ae / tolerances.PROOF_BITE_CELLS)
         asked.append(Asked(own, radius, cell))
     coarsest = max(one.cell for one in asked)
-    return Stock(job, coarsest, tolerances.CHORD, tolerances.PROOF_MOST_CELLS, asked=asked)
+    finer = partial(Stock, job, coarsest, tolerances.CHORD, asked=asked)
+    return finer(most_cells=tolerances.PROOF_MOST_CELLS), finer

@@ -264,4 +264,5 @@ class _Depths:
 def renumbered(moves: Moves, operation: int) -> tuple[Moves, NDArray[np.int64]]:
     """The moves of one operation, starting where the one before ended, and their rows."""
     rows = np.nonzero(moves.operation == operation)[0]
-    return moves.only(rows), rows
+    # Mostly there is but one: its moves need not be there twice.
+    return moves if len(rows) == len(moves) else moves.only(rows), rows

@@ -6,7 +6,7 @@ it is added to is settled beforehand: sums come out the same every time.
 
 import os
 import queue
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from typing import TypeVar
 
@@ -40,14 +40,14 @@ def _onto_drawing(place: NDArray[np.float64]) -> None:
 def run_over(
     stock: Stock, moves: Moves, radius: float, step: NDArray[np.float64], beside: float,
     before: Callable[[Tile], bool] | None, after: Callable[[Tile], Found] | None, tick: Callable[[float], None],
-    kept: bool,
+    kept: bool, only: Sequence[int] | None = None,
 ) -> tuple[Run, list[Found]]:  # fmt: skip
     """Run the moves of a cutter of `radius` over the stock, each in steps of `step` (n,); mm.
 
     `beside`: how near stock counts where a rapid comes down. `before` is done to each tile before, and tells whether it
     did anything to it; what `after` tells of each is returned in the order of tiles; both on any core. `tick` is called
     from here with the share of cells done, and may raise to stop. `kept`: the stock is to hold what is left. Places of
-    the steps told are on the drawing.
+    the steps told are on the drawing. `only`: over these tiles, and no others.
     """
     laid = laid_on_map(moves)
     start = laid[0]
@@ -76,7 +76,8 @@ def run_over(
             stock.keep(number, tile)
         return told
 
-    found = _in_lanes(over, stock.sizes(), lanes, tick)
+    sizes = stock.sizes()
+    found = _in_lanes(over, {k: sizes[k] for k in (range(stock.count) if only is None else only)}, lanes, tick)
     (volume, lowered, rapids, drops), *others = lanes
     for more in others:
         volume += more[0]
@@ -87,15 +88,15 @@ def run_over(
     return Run(Steps(block, place, piece, volume, lowered), rapids, drops), [one for told in found for one in told]
 
 
-def _in_lanes(over: Callable[[int, _Lane], Found], sizes: list[int], lanes: list[_Lane],
+def _in_lanes(over: Callable[[int, _Lane], Found], sizes: dict[int, int], lanes: list[_Lane],
               tick: Callable[[float], None]) -> list[Found]:  # fmt: skip
     """`over` for every tile, each lane's own one after the other, large ones first; `sizes`: cells of each."""
-    order = sorted(range(len(sizes)), key=lambda number: -sizes[number])
+    order = sorted(sizes, key=lambda number: -sizes[number])
     waiting = [order[first :: len(lanes)][::-1] for first in range(len(lanes))]
     done: queue.SimpleQueue[Future[Found]] = queue.SimpleQueue()
     at: dict[Future[Found], tuple[int, int]] = {}
     found: dict[int, Found] = {}
-    cells, whole = 0, sum(sizes)
+    cells, whole = 0, sum(sizes.values())
     with ThreadPoolExecutor(len(lanes)) as pool:
 
         def begin(lane: int) -> None:
@@ -116,4 +117,4 @@ def _in_lanes(over: Callable[[int, _Lane], Found], sizes: list[int], lanes: list
             if len(found) < len(sizes):
                 tick(cells / whole)
             begin(lane)
-    return [found[number] for number in range(len(sizes))]
+    return [found[number] for number in sizes]

@@ -161,7 +161,7 @@ class _OverTiles:
 
     def __init__(self, stock: Stock, job: Job, operation: Operation, moves: Moves, gouge: float) -> None:
         radius = job.tool(operation.tool).diameter / 2
-        self._emptied = emptied(job, operation, radius, stock.chord)
+        self.before = Emptied(job, operation, radius, stock.chord)
         fed, fed_to = moves.end[moves.kind != RAPID], dict[float, Places]()
         self._reaches = []
         for region in map(job.region, operation.regions):
@@ -172,13 +172,6 @@ class _OverTiles:
             for reach, came in _reaches(region, job, operation, fed_to[floor], stock.chord):
                 self._reaches.append((borders_on_map(reach), floor, came))
 
-    def before(self, tile: Tile) -> bool:
-        """Take from a tile what is not there when the operation begins; whether there was any."""
-        own = [(shape, z) for shape, z in self._emptied if tile.overlaps(shape)]
-        for shape, z in own:
-            tile.lower(shape, z)
-        return bool(own)
-
     def after(self, tile: Tile) -> tuple[float, float, float]:
         """How much of a tile can be reached, how much of that still stands, and of that where it never came in; mm2."""
         counts = [(*tile.standing(reach, floor), came) for reach, floor, came in self._reaches if tile.overlaps(reach)]
@@ -186,6 +179,20 @@ class _OverTiles:
         size = tile.cell**2
         stands = [size * sum(over for _, over, came in counts if came == one) for one in (True, False)]
         return size * sum(inside for inside, _, _ in counts), sum(stands), stands[1]
+
+
+class Emptied:
+    """What is not there when an operation begins, wherever the stock comes from."""
+
+    def __init__(self, job: Job, operation: Operation, radius: float, chord: float) -> None:
+        self._shapes = emptied(job, operation, radius, chord)
+
+    def __call__(self, tile: Tile) -> bool:
+        """Take it from a tile; whether there was any."""
+        own = [(shape, z) for shape, z in self._shapes if tile.overlaps(shape)]
+        for shape, z in own:
+            tile.lower(shape, z)
+        return bool(own)
 
 
 def emptied(job: Job, operation: Operation, radius: float, chord: float) -> list[tuple[Borders, float]]:

@@ -187,8 +187,8 @@ class Stock:
 
     def __init__(self, job: Job, cell: float, chord: float, most_cells: float = np.inf, tile_cells: int = TILE_CELLS,
                  asked: Sequence[Asked] = ()) -> None:  # fmt: skip
-        """`cell` mm, finer in the tiles where that is `asked` for; all of it made coarser where it would have more
-        than `most_cells`."""
+        """`cell` mm, finer in the tiles where that is `asked` for; all of it made coarser (`self.coarser` times) where
+        it would have more than `most_cells`."""
         low, high = extent(job.stock, chord)
         rim = 3.5 * max(t.diameter for t in job.tools) / 2
         outlines = [np.array([p[:2] for p in region.outline]) for region in job.regions]
@@ -217,7 +217,9 @@ class Stock:
         wide = np.minimum(self._size[0] - np.arange(columns) * self._side, self._side)
         tall = np.minimum(self._size[1] - np.arange(rows) * self._side, self._side)
         cells = float((np.outer(tall, wide) / needed**2).sum())
-        self._needed = needed * max(1.0, math.sqrt(cells / most_cells))
+        self.coarser = max(1.0, math.sqrt(cells / most_cells))
+        self._needed = needed * self.coarser
+        self.coarsest = float(self._needed.max())
         self._kept: dict[int, Tile | _Packed] = {}
         self._plain = cells <= PLAIN_TILES * tile_cells
 
@@ -225,6 +227,33 @@ class Stock:
     def count(self) -> int:
         """How many tiles there are."""
         return int(self._needed.size)
+
+    def about(self, spots: NDArray[np.float64], reach: float, most: int) -> NDArray[np.bool_]:
+        """(rows, columns) which tiles hold all within `reach` of places (n, 2) of the map: of the first places, until
+        `most` tiles do."""
+        found = np.zeros(self._needed.shape, dtype=bool)
+        for (left, low), (right, high) in zip(*self._boxes(spots, reach), strict=True):
+            if np.count_nonzero(found) >= most:
+                break
+            found[low : high + 1, left : right + 1] = True
+        return found
+
+    def held_by(self, tiles: NDArray[np.bool_], spots: NDArray[np.float64], reach: float) -> NDArray[np.bool_]:
+        """(n,) whether all of the map within `reach` of a place (n, 2) lies in some tiles (rows, columns)."""
+        sums = np.pad(np.cumsum(np.cumsum(tiles, axis=0), axis=1), ((1, 0), (1, 0)))
+        (left, low), (right, high) = (corner.T for corner in self._boxes(spots, reach))
+        own = sums[high + 1, right + 1] - sums[low, right + 1] - sums[high + 1, left] + sums[low, left]
+        held: NDArray[np.bool_] = own == (high - low + 1) * (right - left + 1)
+        return held
+
+    def _boxes(self, spots: NDArray[np.float64], reach: float) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+        """Column and row of the first and of the last tile that something within `reach` of places lies in."""
+        rows, columns = self._needed.shape
+        first, last = (
+            np.clip(np.floor((spots + by - self._edge) / self._side).astype(np.int64), 0, (columns - 1, rows - 1))
+            for by in (-reach, reach)
+        )
+        return first, last
 
     def bounds(self, number: int) -> tuple[float, float, float, float]:
         """Of a tile, on the map: least and greatest x, least and greatest y; mm."""
