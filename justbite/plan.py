@@ -106,6 +106,8 @@ def plan(job: Job, progress: Progress = lambda share, what: None, part: NDArray[
 
         latest = _round(task, asked_for, latest.planned[: over[0]], findings, again)
         best = min(best, latest, key=lambda one: sum(one.excess))
+    # What is reported is told by what was read.
+    task.out.clear()
     for own, shared, operation in zip(best.planned, by_depth, job.operations, strict=True):
         findings += own.findings + rules.depth_findings(operation, shared, depths_of(job, operation))
         findings += held_findings(operation, own.asked.held)

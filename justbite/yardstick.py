@@ -21,7 +21,7 @@ from justbite.path.alike import Like, likes, moved_entry
 from justbite.path.area import Area, parts_of
 from justbite.path.blocks import MovesBuilder
 from justbite.path.entry import find_entry
-from justbite.path.level import fields_of
+from justbite.path.ground import fields_of
 from justbite.path.plain import PlainPart, plain_part
 from justbite.path.program import Feeds, Heights, enter
 from justbite.path.rough import ENTRY_LOAD
@@ -90,7 +90,7 @@ def _parts(area: Area, clearance: float, _tick: Tick) -> list[PlainPart]:
         own = area.of_part(part)
         entry = find_entry(own, part, clearance)
         if entry is not None:
-            _, cleared, grid = fields_of(own, part, area.radius)
+            *_, cleared, grid = fields_of(own, part, area.radius)
             frame = (grid.x0, grid.y0, grid.cell)
             found.append(plain_part(own, part, entry, 2.0 * STEP_OVER * area.radius, 0.01, cleared, frame))
     return found

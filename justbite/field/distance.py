@@ -3,16 +3,18 @@
 Positive inside the polygon, negative outside, clipped to +-cap (mm).
 """
 
+from collections.abc import Iterator
+
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
+from justbite.field import aside
+from justbite.field.aside import bands, blank, zeros
 from justbite.field.grid import Field, Grid
 from justbite.model.shapes import borders_of
 
-BAND = 256
-"""Rows of a field that are worked on at once."""
 COARSE, FINE = 64, 16
 """Nodes along the squares in which it is told what may be nearest: coarse ones, and those within them."""
 
@@ -25,26 +27,41 @@ def segments_of(shape: BaseGeometry) -> NDArray[np.float64]:
 
 def signed_distance(shape: BaseGeometry, grid: Grid, cap: float) -> Field:
     """Signed distance field (ny, nx) of `shape`, positive inside, clipped to +-cap."""
-    segments = segments_of(shape)
-    field = np.empty((grid.ny, grid.nx), dtype=np.float32)
-    # In bands: doubles of all of a large area would take twice what the field itself does.
-    for first in range(0, grid.ny, BAND):
-        squared = np.full((min(BAND, grid.ny - first), grid.nx), cap * cap)
-        _nearest(squared, first, segments, grid.x0, grid.y0, grid.cell, cap)
-        np.sqrt(squared, out=squared)
-        np.negative(squared, out=squared, where=~_inside_band(segments, grid, first, len(squared)))
-        field[first : first + BAND] = squared
+    field = blank((grid.ny, grid.nx), np.float32)
+    for band, distance in _bands_of(shape, grid, cap):
+        field[band] = distance
     return field
 
 
-def nodes_in(shape: BaseGeometry, grid: Grid) -> NDArray[np.bool_]:
-    """Which nodes (ny, nx) lie in `shape`."""
-    return _inside_band(segments_of(shape), grid, 0, grid.ny)
+def room_in(shape: BaseGeometry, grid: Grid, cap: float) -> tuple[Field, float]:
+    """As `signed_distance`, of a large field less `cap`; and by how much less it is.
+
+    Nearly all of a large area is farther than that from its border. What is zero and never written to takes no memory.
+    """
+    if 4 * grid.nx * grid.ny < aside.LARGE:
+        return signed_distance(shape, grid, cap), 0.0
+    field = zeros((grid.ny, grid.nx))
+    for band, distance in _bands_of(shape, grid, cap):
+        near = distance < cap
+        field[band][near] = distance[near] - cap
+    return field, cap
 
 
-def _inside_band(segments: NDArray[np.float64], grid: Grid, first: int, count: int) -> NDArray[np.bool_]:
-    found = np.zeros((count, grid.nx), dtype=np.bool_)
-    _inside(found, first, segments, grid.x0, grid.y0, grid.cell)
+def _bands_of(shape: BaseGeometry, grid: Grid, cap: float) -> Iterator[tuple[slice, NDArray[np.float64]]]:
+    """The distances of some rows after the other: doubles of all of a large area would take twice what it does."""
+    segments = segments_of(shape)
+    for band in bands(grid.ny):
+        squared = np.full((band.stop - band.start, grid.nx), cap * cap)
+        _nearest(squared, band.start, segments, grid.x0, grid.y0, grid.cell, cap)
+        np.sqrt(squared, out=squared)
+        np.negative(squared, out=squared, where=~inside_rows(segments, grid, band))
+        yield band, squared
+
+
+def inside_rows(segments: NDArray[np.float64], grid: Grid, band: slice) -> NDArray[np.bool_]:
+    """Which nodes (rows, nx) of some rows lie in the shape with these borders."""
+    found = np.zeros((band.stop - band.start, grid.nx), dtype=np.bool_)
+    _inside(found, band.start, segments, grid.x0, grid.y0, grid.cell)
     return found
 
 

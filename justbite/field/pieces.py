@@ -7,42 +7,48 @@ from numba import njit
 from numpy.typing import NDArray
 from scipy import ndimage
 
-BAND = 256
-"""Rows that are counted at once."""
+from justbite.field.aside import bands
+from justbite.field.grid import Field
 
 
 def pieces_of(mask: NDArray[np.bool_]) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
     """Labels (ny, nx), 1 and up, 0 outside; and how many nodes each label has, 0 first. Diagonals part pieces."""
     labels, count = ndimage.label(mask)
     sizes = np.zeros(count + 1, dtype=np.int64)
-    for first in range(0, len(labels), BAND):
-        sizes += np.bincount(labels[first : first + BAND].ravel(), minlength=count + 1)
+    for band in bands(len(labels)):
+        sizes += np.bincount(labels[band].ravel(), minlength=count + 1)
     return labels, sizes
 
 
-@njit(cache=True, nogil=True)
-def small_pieces(  # type: ignore[no-untyped-def]
-    field, level: float, room, wall: float, most: int
-) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+def small_pieces(field: Field, level: float, room: Field, wall: float, most: int
+                 ) -> tuple[NDArray[np.int64], NDArray[np.int64]]:  # fmt: skip
     """Pieces of at most `most` nodes, diagonals included, where `field` (ny, nx) is above a level.
 
     Only those with no node on the grid's rim or where `room` (ny, nx) is below `wall`. Their nodes, as places in the
     grid laid out in a row, in rising order, and where each piece begins in these, with their end as the last.
     """
-    ny, nx = field.shape
-    seen = np.zeros((ny, nx), dtype=np.uint8)
+    seen = np.zeros(field.shape, dtype=np.uint8)
     piece = np.empty((most + 1, 2), dtype=np.int64)
-    nodes, begins = [np.int64(0) for _ in range(0)], [np.int64(0)]
+    found = [_small(field, level, room, wall, seen, piece, band.start, band.stop) for band in bands(len(field))]
+    sizes = np.concatenate([own for _, own in found])
+    return np.concatenate([own for own, _ in found]), np.append(0, np.cumsum(sizes))
+
+
+@njit(cache=True, nogil=True)
+def _small(field, level, room, wall, seen, piece, first, last):  # type: ignore[no-untyped-def]
+    """The nodes of `small_pieces` that are met first in the rows from `first` to `last` - 1, and how many each has."""
+    ny, nx = field.shape
+    nodes, sizes = [np.int64(0) for _ in range(0)], [np.int64(0) for _ in range(0)]
     # A small piece keeps off the rim, and is met first where nothing stands above or to the left of one of its nodes.
-    for row in range(1, ny - 1):
+    for row in range(max(1, first), min(last, ny - 1)):
         for column in range(1, nx - 1):
             if _tops(field, level, row, column) and not seen[row, column]:
                 count = _walked(field, level, room, wall, row, column, seen, piece)
                 for k in np.sort(piece[:count, 0] * nx + piece[:count, 1]):
                     nodes.append(k)
                 if count:
-                    begins.append(np.int64(len(nodes)))
-    return np.array(nodes), np.array(begins)
+                    sizes.append(np.int64(count))
+    return np.array(nodes), np.array(sizes)
 
 
 @njit(cache=True, nogil=True)

@@ -66,6 +66,8 @@ class PathTrace:
     @staticmethod
     def joined(pieces: list["PathTrace"]) -> "PathTrace":
         """Traces of operations in a row as one."""
+        if len(pieces) == 1:
+            return pieces[0]
         return PathTrace(*(np.concatenate([getattr(p, f.name) for p in pieces]) for f in fields(PathTrace)))
 
     def packed(self) -> bytes:

@@ -73,6 +73,10 @@ class MovesBuilder:
         table[:, 7:10] = part, self.operation, self.level
         self._put(table)
 
+    def clear(self) -> None:
+        """Hold no rows any longer: of a long program they take much memory."""
+        self._count, self._table = 0, np.empty((64, COLUMNS))
+
     def taken_back(self, first: int) -> Floats:
         """Take back all rows from `first` on."""
         rows = self.rows[first:].copy()

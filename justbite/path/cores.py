@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from scipy.sparse.csgraph import connected_components
 from shapely.geometry.base import BaseGeometry
 
-from justbite.field.pieces import BAND
+from justbite.field.aside import bands
 from justbite.path.fronts import Points
 from justbite.path.plane import Plane
 
@@ -26,6 +26,8 @@ LEAST_CORE = 0.0001
 """R squared: what is smaller breaks off."""
 OFF_WALLS = 1.5
 """Cells: what is as near to a wall as that is a film on it, no core."""
+ROWS = 64
+"""Rows of the field that are looked at at once: there are half a dozen numbers for each node then."""
 FARTHEST = 0.5**0.5
 """Cells from the middle of a cell to its nodes."""
 
@@ -57,16 +59,16 @@ def cores(plane: Plane, material: BaseGeometry, ways: Iterable[Points]) -> list[
 def _doubtful(plane: Plane) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
     """Row and column of the cells that their nodes may not cover, band by band to spare memory."""
     cell, found = plane.grid.cell, []
-    for first in range(0, len(plane.cleared) - 1, BAND):
-        deep = plane.cleared[first : first + BAND + 1]
-        room = plane.room[first : first + BAND + 1]
+    for band in bands(len(plane.cleared) - 1, ROWS):
+        deep = plane.cleared[band.start : band.stop + 1]
+        room = plane.room[band.start : band.stop + 1]
         sides = np.maximum(deep[:-1], deep[1:]), np.minimum(deep[:-1], deep[1:])
         highest, lowest = np.maximum(sides[0][:, :-1], sides[0][:, 1:]), np.minimum(sides[1][:, :-1], sides[1][:, 1:])
         # One node alone covers the cell, or all of them together do; what is seen standing passes are for.
         own = (highest <= plane.skin) & (highest > -FARTHEST * cell) & (lowest > -2.0 * FARTHEST * cell)
         own &= room[:-1, :-1] > plane.wall - plane.radius + OFF_WALLS * cell
         rows, columns = np.nonzero(own)
-        found.append((rows + first, columns))
+        found.append((rows + band.start, columns))
     return np.concatenate([f[0] for f in found]), np.concatenate([f[1] for f in found])
 
 

@@ -10,6 +10,7 @@ import numpy as np
 import shapely
 from scipy import ndimage
 
+from justbite.field.aside import bands
 from justbite.field.grid import read_at
 from justbite.path.area import Area
 from justbite.path.clearing import MOST_GRAZED, Clearing
@@ -17,6 +18,8 @@ from justbite.path.fronts import SWEEPS, Flood, Points
 from justbite.path.narrow import Middle
 from justbite.path.rim import CLEAR_WIPE, WIPE_STEP, runs_of
 
+AT_ONCE = 250
+"""Places along a wall that are read at once."""
 MOST_FILM = 0.0006
 """Share of what the cutter comes to that may stand as films along its walls."""
 SURE = 0.0005
@@ -100,7 +103,8 @@ def _films(work: Clearing, area: Area, ring: Points) -> list[_Film]:
     size = np.maximum(np.hypot(*along.T), 1e-12)
     to_wall = np.column_stack([along[:, 1], -along[:, 0]]) / size[:, None]
     wall = ring + plane.radius * to_wall
-    thick = np.asarray(read_at(plane.cleared, *plane.frame, wall)) - area.slack
+    read = [read_at(plane.cleared, *plane.frame, wall[some]) for some in bands(len(wall), AT_ONCE)]
+    thick = np.concatenate(read) - area.slack
     stands = thick > SURE * plane.radius
     before = ring + (1.0 - INSIDE) * plane.radius * to_wall
     stands[stands] = shapely.contains_xy(area.material, before[stands])

@@ -5,12 +5,12 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 import shapely
-from numpy.typing import NDArray
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
-from justbite.field.distance import nodes_in, signed_distance
-from justbite.field.grid import Field, Grid
+from justbite.field.aside import bands, copied, let_go
+from justbite.field.grid import Field
+from justbite.field.nodes import Nodes
 from justbite.model.borders import grown
 from justbite.model.findings import Finding
 from justbite.path.area import Area, comes_in, parts_of
@@ -21,21 +21,17 @@ from justbite.path.descent import stations
 from justbite.path.entry import Entry, Wish, is_narrow
 from justbite.path.films import along_films, films_left, from_above
 from justbite.path.fronts import Piece, Points
+from justbite.path.ground import Ground, ground_of
 from justbite.path.links import Speeds
 from justbite.path.loss import Pace
 from justbite.path.narrow import Middle, along_walls
 from justbite.path.opening import find_openings, middle_lines
 from justbite.path.plane import Plane
 from justbite.path.remaining import next_entry
-from justbite.path.rim import corners_of, rims_of
 from justbite.path.swept import swept_by
 from justbite.path.tight import tight_places
 
-CELL, CELL_ISLANDS, CELL_LEAST = 16.0, 20.0, 60.0
-"""Cells to a radius: plain, with islands, and at most for small bites."""
 MOST_ENTRIES = 64
-FILMS = 0.025
-"""R that may stand along a wall where passes end at it."""
 SPEEDS = Speeds()
 
 
@@ -76,33 +72,6 @@ class PartPlan:
         return (self.stands + self.films) / max(self.cleared, 1e-9)
 
 
-@dataclass(frozen=True, slots=True)
-class Ground:
-    """One part of the locus as all plans for it find it."""
-
-    grid: Grid
-    room: Field
-    cleared: Field
-    """Before anything is cut."""
-    reach: NDArray[np.bool_]
-    """Nodes in material that the cutter can take."""
-    rims: tuple[Points, ...]
-    corners: Points
-    whole: float
-    """mm2 of material that the cutter can take."""
-    takes: NDArray[np.bool_]
-    """Nodes in it, without the films that may stand along walls where passes end."""
-
-
-def ground_of(area: Area, part: Polygon, target: float) -> Ground:
-    """What is the same for every plan of a part."""
-    room, cleared, grid = fields_of(area, part, target)
-    reach = nodes_in(grown(part, area.wall).intersection(area.material), grid)
-    whole = grown(part, area.radius).intersection(area.material).area
-    takes = nodes_in(grown(part, (1.0 - FILMS) * area.radius).intersection(area.material), grid)
-    return Ground(grid, room, cleared, reach, rims_of(part, area.radius), corners_of(part), whole, takes)
-
-
 def ways_into(area: Area, clearance: float, wish: Wish | None, target: float,
               pace: Pace | None = None) -> list[tuple[Area, Polygon, list[Entry]]]:  # fmt: skip
     """For each part of the locus the area as its plans find it, the part, and the ways in that are worth planning.
@@ -132,7 +101,7 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
     own = ground is None
     ground = ground or ground_of(area, part, target)
     plane = Plane(
-        ground.grid, ground.cleared if own else ground.cleared.copy(), ground.room, area.radius, area.wall, target,
+        ground.grid, ground.cleared if own else copied(ground.cleared), ground.room, area.radius, ground.least, target,
         conventional, speeds, area.has_air,
     )  # fmt: skip
     # Loops take several times as long in a narrow slot as ramps, which leave only thin walls beside them.
@@ -140,6 +109,7 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
     work = Clearing(plane, ground.rims, ground.corners, () if narrow else tight_places(part, area.radius))
 
     def share(removed: float) -> None:
+        let_go()
         tick(min(0.999, removed / ground.whole))
 
     if entry is None:
@@ -177,14 +147,24 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
     for path in paths:
         if path.entry.kind == "ramp" and not path.entry.chosen and (wish is None or wish.kind != "ramp"):
             findings.append(_ramp_finding(area, path.entry, operation))
-    clear, node = work.plane.cleared < 0.0, ground.grid.cell**2
-    cleared_area = float(np.count_nonzero(clear)) * node
-    stands, reach = (float(np.count_nonzero(n)) * node for n in (ground.takes & ~clear, ground.takes))
+    clear, stands = _counted(work.plane.cleared, ground.takes)
     swept: BaseGeometry = Polygon()
     if outlined and paths:
         swept = swept_by(work.plane.cleared, ground.grid, area.material, area.radius, _cut_along(paths))
-    films = films_left(work, area)
-    return PartPlan(tuple(paths), tuple(findings), cleared_area, stands, reach, swept, way, films=films)
+    films, node = films_left(work, area), ground.grid.cell**2
+    return PartPlan(
+        tuple(paths), tuple(findings), clear * node, stands * node, ground.takes.count * node, swept, way, films=films
+    )
+
+
+def _counted(cleared: Field, takes: Nodes) -> tuple[int, int]:
+    """How many nodes are clear, and how many of some stand."""
+    clear, stands = 0, 0
+    for band in bands(len(cleared)):
+        gone = cleared[band] < 0.0
+        clear += int(np.count_nonzero(gone))
+        stands += int(np.count_nonzero(takes.rows(band) & ~gone))
+    return clear, stands
 
 
 def reach_findings(area: Area, operation: str, in_one: bool = False) -> list[Finding]:
@@ -239,7 +219,7 @@ def _gone_along(work: Clearing, area: Area, ramps: tuple[Entry, ...], last: Entr
 
 def _ramp_through(work: Clearing, area: Area, part: Polygon, entry: Entry, wish: Wish | None,
                   share: Callable[[float], None], paths: list[PartPath],
-                  reach: NDArray[np.bool_], tried: list[BaseGeometry]) -> Entry | None:  # fmt: skip
+                  reach: Nodes, tried: list[BaseGeometry]) -> Entry | None:  # fmt: skip
     """A ramp along a narrow slot, then to and fro along its walls. Returns the next way in, None when all is done.
 
     Only after the last ramp through it, what such a ramp does not take is looked for.
@@ -375,22 +355,3 @@ def _no_entry(area: Area, part: Polygon, operation: str) -> Finding:
         f'Neither a helix nor a ramp fits into a part of area "{area.name}"; it is not cut.',
         operation, area.name, spot.x, spot.y, size=2.0 * part.boundary.distance(spot),
     )  # fmt: skip
-
-
-def fields_of(area: Area, part: Polygon, target: float) -> tuple[Field, Field, Grid]:
-    """Room and cleared fields over one part, with a cell fit for the bite."""
-    radius = area.radius
-    share = CELL_ISLANDS if len(part.interiors) else CELL
-    # Between nodes the distance from a corner reads up to cell^2 / (4 wall) too large: no more than the snap.
-    share = min(CELL_LEAST, max(share, 4.0 * radius / target, radius / np.sqrt(4.0 * area.wall * area.snap)))
-    x1, y1, x2, y2 = part.bounds
-    rim = area.wall + 0.5 * radius
-    grid = Grid.over((x1 - rim, y1 - rim, x2 + rim, y2 + rim), radius / share)
-    # Farther from walls than that nothing asks.
-    cap = area.wall + radius
-    room = signed_distance(area.free, grid, cap)
-    if area.has_air:
-        cleared = -signed_distance(area.free.difference(area.material), grid, 3.0 * radius)
-    else:
-        cleared = np.full((grid.ny, grid.nx), 3.0 * radius, dtype=np.float32)
-    return room, cleared, grid

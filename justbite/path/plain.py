@@ -12,6 +12,7 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry import Polygon
 
+from justbite.field.aside import let_go
 from justbite.field.cleared import stamp
 from justbite.model.borders import grown
 from justbite.path.area import Area
@@ -76,6 +77,7 @@ def _walk(cleared: NDArray[np.float32], frame: tuple[float, float, float], point
     count = max(2, int(line.length / (STEP * radius)))
     spots = shapely.get_coordinates(shapely.line_interpolate_point(line, np.linspace(0.0, line.length, count)))
     worst = 0.0
+    let_go()
     for (ax, ay), (bx, by) in pairwise(spots):
         size = float(np.hypot(bx - ax, by - ay))
         if size < 1e-9:

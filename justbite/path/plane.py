@@ -46,6 +46,7 @@ class Plane:
     room: Field
     radius: float
     wall: float
+    """Room that the centre has to have; only what `room` tells is held against it."""
     target: float
     conventional: float = 0.0
     """Radial depth of cuts with the material on the left, over the target; 0: climb milling only."""

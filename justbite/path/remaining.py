@@ -10,7 +10,9 @@ from scipy import ndimage
 from shapely.geometry import LineString, Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
-from justbite.field.grid import Grid
+from justbite.field.aside import bands
+from justbite.field.grid import Field, Grid
+from justbite.field.nodes import Nodes
 from justbite.field.outline import below_zero
 from justbite.field.pieces import pieces_of
 from justbite.model.borders import mitred
@@ -34,22 +36,41 @@ BESIDE, GAP, APART = 1.25, 1.1, 0.2
 places that are looked at."""
 
 
-def _standing(work: Clearing, radius: float, reach: NDArray[np.bool_], least: float, little: float, much: float
+def _standing(work: Clearing, radius: float, reach: Nodes, least: float, little: float, much: float
               ) -> Iterator[tuple[bool, BaseGeometry]]:  # fmt: skip
     """Pieces of material of at least `least` mm2 that still stand and that the cutter can take, the largest first.
 
     Then those of at least `little`, and corners in which as much does, where all of these are more than `much`
     together. Each with whether it is of the latter, and an outline that reaches a little over it.
     """
-    for _, rest in _pieces(work, (work.plane.cleared > RIM * radius) & reach, least):
-        yield False, rest
+    node = work.plane.grid.cell**2
+    # To part them takes five times as much memory as they do themselves, and mostly there is next to nothing.
+    if _count_above(work.plane.cleared, RIM * radius, reach) * node >= least:
+        for _, rest in _pieces(work, _above(work.plane.cleared, RIM * radius, reach), least):
+            yield False, rest
     if not np.isfinite(much):
         return
-    stands = (work.plane.cleared > FINE_RIM * radius) & reach
+    most = _count_above(work.plane.cleared, FINE_RIM * radius, reach) * node
+    if most + 2.0 * radius**2 * len(work.corners) <= much:
+        return
+    stands = _above(work.plane.cleared, FINE_RIM * radius, reach)
     corners = [(size, tip) for size, tip in _in_corners(work, stands) if size >= little]
     found = sorted([*corners, *_pieces(work, stands, little)], key=lambda piece: -piece[0])
     if sum(size for size, _ in found) > much:
         yield from ((True, rest) for _, rest in found)
+
+
+def _above(cleared: Field, level: float, reach: Nodes) -> NDArray[np.bool_]:
+    """Which nodes (ny, nx) of `reach` are above a level."""
+    stands = np.empty(cleared.shape, dtype=np.bool_)
+    for band in bands(len(cleared)):
+        stands[band] = (cleared[band] > level) & reach.rows(band)
+    return stands
+
+
+def _count_above(cleared: Field, level: float, reach: Nodes) -> int:
+    """How many nodes of `reach` are above a level."""
+    return sum(int(np.count_nonzero((cleared[band] > level) & reach.rows(band))) for band in bands(len(cleared)))
 
 
 def _in_corners(work: Clearing, stands: NDArray[np.bool_]) -> list[tuple[float, BaseGeometry]]:
@@ -91,7 +112,7 @@ def _pieces(work: Clearing, stands: NDArray[np.bool_], least: float) -> Iterator
         yield float(sizes[k]), mitred(below_zero(off, Grid(x0, y0, grid.cell, nx, ny)), 0.25 * grid.cell)
 
 
-def next_entry(work: Clearing, area: Area, part: Polygon, reach: NDArray[np.bool_], wish: Wish | None,
+def next_entry(work: Clearing, area: Area, part: Polygon, reach: Nodes, wish: Wish | None,
                 tried: list[BaseGeometry], narrow: bool, arms: bool = True) -> Entry | None:  # fmt: skip
     """A way into what still stands; None where that is little, or there is none. `arms`: into arms and corners too.
 
@@ -101,7 +122,7 @@ def next_entry(work: Clearing, area: Area, part: Polygon, reach: NDArray[np.bool
     then would not go by another.
     """
     r2 = area.radius**2
-    whole = np.count_nonzero(reach) * work.plane.grid.cell**2
+    whole = reach.count * work.plane.grid.cell**2
     least = min(MOST_REST * r2, max(LEAST_REST * r2, REST_SHARE * whole)) if arms else MOST_REST * r2
     most = MOST_ALL * whole if arms else np.inf
     for little, rest in _standing(work, area.radius, reach, least, LEAST_PIECE * r2, most):

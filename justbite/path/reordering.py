@@ -11,11 +11,13 @@ import numpy as np
 from numpy.typing import NDArray
 from shapely.geometry import Polygon
 
+from justbite.field.aside import copied, let_go
 from justbite.path.area import Area
 from justbite.path.clearing import Clearing
 from justbite.path.following import WINDOW
 from justbite.path.fronts import SWEEPS, Piece, Points, Start
-from justbite.path.level import Ground, PartPath, PartPlan, ground_of
+from justbite.path.ground import Ground, ground_of
+from justbite.path.level import PartPath, PartPlan
 from justbite.path.links import Speeds, soonest
 from justbite.path.plane import MOST_TAKEN, Plane
 from justbite.path.sequence import Owners, shorter, spent
@@ -56,10 +58,11 @@ def reordered(plan: PartPlan, area: Area, part: Polygon, target: float, conventi
     """
     if area.holes and not any(path.entry.hole is not None for path in plan.paths):
         area, ground = area.solid(), None
+    own = ground is None
     ground = ground or ground_of(area, part, target)
     plane = Plane(
-        ground.grid, ground.cleared.copy(), ground.room, area.radius, area.wall, target, conventional, speeds,
-        area.has_air,
+        ground.grid, ground.cleared if own else copied(ground.cleared), ground.room, area.radius, ground.least, target,
+        conventional, speeds, area.has_air,
     )  # fmt: skip
     work = Clearing(plane, ground.rims, ground.corners)
     paths: list[PartPath] = []
@@ -131,11 +134,12 @@ class _Order:
 
     def _needs(self) -> NDArray[np.bool_]:
         """Whether unit [a, b] has b before it."""
-        owners = Owners(self.work.plane.grid, self.work.plane.radius, self.work.plane.cleared < 0.0)
+        owners = Owners(self.work.plane.grid, self.work.plane.radius, self.work.plane.cleared)
         earlier = np.zeros((len(self.units), len(self.units)), dtype=np.bool_)
         for k, unit in enumerate(self.units):
             owners.cut(k, [piece.points for piece in unit], earlier[k])
             earlier[k, k] = False
+            let_go()
         if self.links[0] is None:
             # What begins where the way in ends has no link.
             earlier[1:, 0] = True
@@ -151,7 +155,7 @@ class _Order:
 
     def gone_through(self, tick: Tick) -> list[Piece] | None:
         """The pieces in that order, and marked as gone; None where no way leads from one to the next."""
-        before, pieces = self.work.plane.cleared.copy(), self.work.pieces
+        before, pieces = copied(self.work.plane.cleared), self.work.pieces
         for _ in range(MOST_TIMES):
             self.work.pieces = []
             bound = self._once(tick)
@@ -174,6 +178,7 @@ class _Order:
         k = 0
         while k < len(self.order):
             tick(k / len(self.order))
+            let_go()
             at, before = int(self.order[k]), int(self.order[k - 1]) if k else -1
             if k or self.links[0] is not None:
                 # As long as all is as it was, so is the way.

@@ -9,8 +9,10 @@ import heapq
 
 import numpy as np
 from numba import njit
+from numpy.typing import NDArray
 
-from justbite.field.grid import read
+from justbite.field.aside import BAND, bands
+from justbite.field.grid import Field, read
 from justbite.path.contact import deepest, radial_depth
 
 UNKNOWN, FREE, CONTACT, BETWEEN, BLOCKED, REFUSED = 0, 1, 2, 3, 4, 5
@@ -22,21 +24,42 @@ WALL_LOOK = 0.05
 """R between the places at which a way is held against walls: past a corner it dips by up to WALL_LOOK^2 R / 8 between
 them."""
 
+WIDE = 2.5
+"""Spacings beyond the least distance to walls that a node has from which it need not be asked whether a way to the next
+one is clear of them: that is no longer than 1.5 spacings."""
+
 _DI = np.array([1, -1, 0, 0, 1, 1, -1, -1])
 _DJ = np.array([0, 0, 1, -1, 1, -1, 1, -1])
 
 
+Placed = tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.int8], NDArray[np.bool_]]
+
+
+def place_nodes(room: Field, x0: float, y0: float, cell: float, spacing: float, wall: float, margin: float,
+                shift: float) -> Placed:  # fmt: skip
+    """Nodes (nj, ni) with their x, y and kind (UNKNOWN or BLOCKED), and whether they are far off walls; `shift` in
+    spacings."""
+    nj, ni = (int((count - 1) * cell / spacing) + 1 for count in room.shape)
+    xs, ys, kinds = np.empty((nj, ni)), np.empty((nj, ni)), np.zeros((nj, ni), dtype=np.int8)
+    wide = np.zeros((nj, ni), dtype=np.bool_)
+    for band in bands(nj, max(1, int(BAND * cell / spacing))):
+        _place(room, x0, y0, cell, spacing, wall, margin, shift, xs, ys, kinds, wide, band.start, band.stop)
+    return xs, ys, kinds, wide
+
+
+def look_at_all(cleared: Field, x0: float, y0: float, cell: float, xs: NDArray[np.float64], ys: NDArray[np.float64],
+                kinds: NDArray[np.int8], spacing: float, radius: float, free_below: float, contact_above: float
+                ) -> None:  # fmt: skip
+    """Tell the kinds of all nodes that are UNKNOWN, some rows at a time: a flood asks for them here and there."""
+    for band in bands(len(kinds), max(1, int(BAND * cell / spacing))):
+        _look(cleared, x0, y0, cell, xs, ys, kinds, radius, free_below, contact_above, band.start, band.stop)
+
+
 @njit(cache=True, nogil=True)
-def place_nodes(room, x0, y0, cell, spacing, wall, margin, shift):  # type: ignore[no-untyped-def]
-    """Nodes (nj, ni) with their x, y and kind (UNKNOWN or BLOCKED); `shift` in spacings."""
-    ny, nx = room.shape
-    ni = int((nx - 1) * cell / spacing) + 1
-    nj = int((ny - 1) * cell / spacing) + 1
-    xs = np.empty((nj, ni))
-    ys = np.empty((nj, ni))
-    kinds = np.zeros((nj, ni), dtype=np.int8)
-    for j in range(nj):
-        for i in range(ni):
+def _place(room, x0, y0, cell, spacing, wall, margin, shift, xs, ys, kinds, wide, first, last):  # type: ignore[no-untyped-def]
+    """Nodes of the rows from `first` to `last` - 1."""
+    for j in range(first, last):
+        for i in range(xs.shape[1]):
             x = x0 + (i + shift) * spacing
             y = y0 + (j + shift) * spacing
             here = read(room, x0, y0, cell, x, y)
@@ -56,7 +79,7 @@ def place_nodes(room, x0, y0, cell, spacing, wall, margin, shift):  # type: igno
             ys[j, i] = y
             if here < wall + 0.5 * margin:
                 kinds[j, i] = BLOCKED
-    return xs, ys, kinds
+            wide[j, i] = here >= wall + WIDE * spacing
 
 
 @njit(cache=True, nogil=True)
@@ -70,6 +93,13 @@ def _kind(cleared, x0, y0, cell, xs, ys, kinds, j, i, radius, free_below, contac
         else:
             kinds[j, i] = BETWEEN
     return kinds[j, i]
+
+
+@njit(cache=True, nogil=True)
+def _look(cleared, x0, y0, cell, xs, ys, kinds, radius, free_below, contact_above, first, last):  # type: ignore[no-untyped-def]
+    for j in range(first, last):
+        for i in range(kinds.shape[1]):
+            _kind(cleared, x0, y0, cell, xs, ys, kinds, j, i, radius, free_below, contact_above)
 
 
 @njit(cache=True, nogil=True)
@@ -143,7 +173,7 @@ def straight(cleared, room, x0, y0, cell, sx, sy, x, y, heading, backs, radius, 
 
 @njit(cache=True, nogil=True)
 def flood(  # type: ignore[no-untyped-def]
-    cleared, room, x0, y0, cell, xs, ys, kinds, spacing, sx, sy, radius, wall, free_below,
+    cleared, room, x0, y0, cell, xs, ys, kinds, wide, spacing, sx, sy, radius, wall, free_below,
     contact_above, apart, most_candidates, beyond, least, most, goal_j, goal_i, distance, parent, touched, count,
 ):  # fmt: skip
     """Dijkstra from (sx, sy) through FREE nodes.
@@ -242,18 +272,21 @@ def flood(  # type: ignore[no-untyped-def]
                     if far == 2 or distance[qj, qi] <= d:
                         break
                     gap = np.sqrt((xs[qj, qi] - xs[j, i]) ** 2 + (ys[qj, qi] - ys[j, i]) ** 2)
-                    if d + gap < distance[qj, qi]:
-                        middle = read(room, x0, y0, cell, 0.5 * (xs[qj, qi] + xs[j, i]), 0.5 * (ys[qj, qi] + ys[j, i]))
-                        if middle >= wall + 0.5 * gap or _off_walls(
+                    if d + gap < distance[qj, qi] and (
+                        (wide[j, i] and gap <= 1.5 * spacing)
+                        or read(room, x0, y0, cell, 0.5 * (xs[qj, qi] + xs[j, i]), 0.5 * (ys[qj, qi] + ys[j, i]))
+                        >= wall + 0.5 * gap
+                        or _off_walls(
                             room, x0, y0, cell, xs[j, i], ys[j, i], xs[qj, qi], ys[qj, qi], wall, WALL_LOOK * radius
-                        ):
-                            if distance[qj, qi] == np.inf:
-                                touched[count] = qj * ni + qi
-                                count += 1
-                            distance[qj, qi] = d + gap
-                            parent[qj, qi] = at
-                            ahead = 0.0 if goal_j < 0 else TOWARDS * np.hypot(xs[qj, qi] - goal_x, ys[qj, qi] - goal_y)
-                            heapq.heappush(heap, (d + gap + ahead, d + gap, np.int64(qj * ni + qi), np.int64(-1)))
+                        )
+                    ):
+                        if distance[qj, qi] == np.inf:
+                            touched[count] = qj * ni + qi
+                            count += 1
+                        distance[qj, qi] = d + gap
+                        parent[qj, qi] = at
+                        ahead = 0.0 if goal_j < 0 else TOWARDS * np.hypot(xs[qj, qi] - goal_x, ys[qj, qi] - goal_y)
+                        heapq.heappush(heap, (d + gap + ahead, d + gap, np.int64(qj * ni + qi), np.int64(-1)))
                     break
                 if kind == CONTACT:
                     if found < most_candidates and goal_j < 0:

@@ -10,14 +10,15 @@ import shapely
 from numba import njit
 from numpy.typing import NDArray
 
-from justbite.field.grid import Grid
+from justbite.field.aside import bands, blank
+from justbite.field.grid import Field, Grid
 from justbite.path.fronts import Points
 
 MARGIN = 0.03
 """R: how much farther off what a pass cut still counts as within another one's reach."""
 STRAIGHT = 0.002
 """R: how far off its places the way may be that tells what lies within reach."""
-CLEAR, STANDS = np.iinfo(np.int32).max, -1
+CLEAR, STANDS = np.iinfo(np.int16).max, -1
 """Owners of what was clear before, and of what nobody has cut."""
 RUNS = np.array([1, 2, 3, 4, 6, 8, 12, 16, 24, 32])
 """How many passes change their place together."""
@@ -28,13 +29,15 @@ GAIN = 1e-6
 
 
 class Owners:
-    """Which pass cut what: a number for each node of a grid."""
+    """Which pass cut what: a number for each node of a grid, so that there may be no more than CLEAR of them."""
 
-    def __init__(self, grid: Grid, radius: float, clear: NDArray[np.bool_]) -> None:
-        """`clear`: nodes that are clear before all of them."""
+    def __init__(self, grid: Grid, radius: float, cleared: Field) -> None:
+        """`cleared` (ny, nx): the field before all of them."""
         self._frame = grid.x0, grid.y0, grid.cell
         self._radius = radius
-        self._owner = np.where(clear, np.int32(CLEAR), np.int32(STANDS))
+        self._owner = blank(cleared.shape, np.int16)
+        for band in bands(len(cleared)):
+            self._owner[band] = np.where(cleared[band] < 0.0, np.int16(CLEAR), np.int16(STANDS))
 
     def cut(self, number: int, ways: list[Points], earlier: NDArray[np.bool_]) -> None:
         """Tell that pass `number` cut along `ways`; those that cut within its reach before it are set in `earlier`."""

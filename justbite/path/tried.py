@@ -17,7 +17,8 @@ from justbite.path.alike import Like, likes, moved_plan
 from justbite.path.area import Area, Hole, parts_of
 from justbite.path.entry import Entry, Wish
 from justbite.path.fronts import Points
-from justbite.path.level import Ground, PartPath, PartPlan, ground_of, plan_part, ways_into
+from justbite.path.ground import Ground, ground_of
+from justbite.path.level import PartPath, PartPlan, plan_part, ways_into
 from justbite.path.loss import Pace
 from justbite.path.opening import find_openings
 from justbite.path.predrill import Promise, drilled_findings, promised, saving_finding

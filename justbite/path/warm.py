@@ -12,7 +12,8 @@ from justbite.path.contact import standing_before
 from justbite.path.cores import missed_by
 from justbite.path.descent import FullWidth, descend
 from justbite.path.entry import find_entry
-from justbite.path.level import ground_of, plan_part
+from justbite.path.ground import ground_of
+from justbite.path.level import plan_part
 from justbite.path.lines import length_of
 from justbite.path.links import Speeds
 from justbite.path.program import Feeds, Heights, add_level

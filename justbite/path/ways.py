@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from justbite.field.aside import is_large
 from justbite.path import search
 from justbite.path.contact import last_clear
 from justbite.path.following import WINDOW
@@ -49,19 +50,22 @@ class Ways:
 
     def start_anew(self, shift: float) -> None:
         """Nodes `shift` spacings aside, of which nothing is known."""
-        self._xs, self._ys, self._kinds = search.place_nodes(
+        self._xs, self._ys, self._kinds, self._wide = search.place_nodes(
             self.plane.room, *self.plane.frame, self._spacing, self.plane.wall, 0.004 * self.plane.radius, shift
         )
         # What stands in a sharp corner fits the cutter: it is seen from the corner alone.
         for x, y in self.corners:
             j, i = self._node(x - shift * self._spacing, y - shift * self._spacing)
             self._xs[j, i], self._ys[j, i], self._kinds[j, i] = x, y, search.UNKNOWN
+            self._wide[j, i] = False
         self._other_kinds = self._kinds.copy()
+        self._looked = self._other_looked = not is_large(self.plane.cleared)
         self._refusals = Counter[int]()
 
     def turn_over(self) -> None:
         """Change to what is known of the nodes by another measure of what counts as standing, and back."""
         self._kinds, self._other_kinds = self._other_kinds, self._kinds
+        self._looked, self._other_looked = self._other_looked, self._looked
 
     def forget(self, points: Points) -> None:
         """What was cut along `points` changes what is known about them."""
@@ -90,11 +94,16 @@ class Ways:
         """Flood from (x, y) to a `goal` node, or to the first contacts, and on to `limit` mm at least."""
         r = self.plane.radius
         contact = self.plane.thick(sweep)
+        known = self._xs, self._ys, self._kinds
+        free, stands = min(0.012, 0.8 * contact) * r, contact * r
+        if not self._looked:
+            search.look_at_all(self.plane.cleared, *self.plane.frame, *known, self._spacing, r, free, stands)
+            self._looked = True
         # A flood to a goal must not write over the one that it comes to the help of.
         sheet = self._sheets[goal[0] >= 0]
         sheet.count, contacts, reached, whole = search.flood(
-            self.plane.cleared, self.plane.room, *self.plane.frame, self._xs, self._ys, self._kinds, self._spacing,
-            x, y, r, self.plane.wall, min(0.012, 0.8 * contact) * r, contact * r, CONTACTS_APART * r,
+            self.plane.cleared, self.plane.room, *self.plane.frame, *known, self._wide, self._spacing,
+            x, y, r, self.plane.wall, free, stands, CONTACTS_APART * r,
             MOST_CONTACTS, FIRST_REACH * r, limit, self.horizon, *goal,
             sheet.distance, sheet.parent, sheet.touched, sheet.count,
         )  # fmt: skip

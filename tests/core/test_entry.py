@@ -14,7 +14,7 @@ from justbite.model.parse import parse_job
 from justbite.path.area import make_area, parts_of
 from justbite.path.clearing import Clearing
 from justbite.path.entry import Entry, find_entry
-from justbite.path.level import fields_of, ground_of
+from justbite.path.ground import fields_of, ground_of
 from justbite.path.plain import plain_part, rings_of
 from justbite.path.plane import Plane
 from justbite.path.program import Feeds, helix_drop
@@ -123,7 +123,7 @@ class PlainPathTest(SimpleTestCase):
         part: Polygon = parts_of(area)[0]
         entry = find_entry(area, part, 1.0)
         assert entry is not None
-        _, cleared, grid = fields_of(area, part, 5.0)
+        *_, cleared, grid = fields_of(area, part, 5.0)
         plain = plain_part(area, part, entry, 5.0, 0.01, cleared, (grid.x0, grid.y0, grid.cell))
         self.assertAlmostEqual(plain.worst, 10.0, delta=0.3)
 

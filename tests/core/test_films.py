@@ -11,7 +11,7 @@ from justbite.model.parse import parse_job
 from justbite.path.area import Area, make_area, off_walls, parts_of
 from justbite.path.clearing import Clearing
 from justbite.path.films import _films, along_films, from_above
-from justbite.path.level import ground_of
+from justbite.path.ground import ground_of
 from justbite.path.plane import Plane
 from justbite.plan import plan
 from tests.core.test_path import job, rectangle

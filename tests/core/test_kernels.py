@@ -140,11 +140,11 @@ class FloodTest(SimpleTestCase):
         )  # fmt: skip
 
     def flooded(self, x: float, y: float, goal: tuple[int, int] = (-1, -1)) -> tuple[Points, NDArray[np.int32], Points]:
-        xs, ys, kinds = self.nodes
+        xs, ys, kinds, wide = self.nodes
         distance = np.full(xs.shape, np.inf)
         parent = np.full(xs.shape, -1, dtype=np.int32)
         found = search.flood(
-            self.plate.field, self.plate.room, *self.plate.frame, xs, ys, kinds, SPACING, x, y, RADIUS, RADIUS,
+            self.plate.field, self.plate.room, *self.plate.frame, xs, ys, kinds, wide, SPACING, x, y, RADIUS, RADIUS,
             CLEAR_ALL, 0.1 * RADIUS, 0.7 * RADIUS, 200, 1e9, 0.0, np.inf, *goal, distance, parent,
             np.empty(xs.size, dtype=np.int64), 0,
         )  # fmt: skip
@@ -152,7 +152,7 @@ class FloodTest(SimpleTestCase):
 
     def graph(self) -> coo_matrix:
         """Free nodes and their eight neighbours, where the way is free of walls at its middle and every R/20."""
-        xs, ys, kinds = self.nodes
+        xs, ys, kinds, _ = self.nodes
         rows, columns, ways = [], [], []
         nj, ni = xs.shape
         free = kinds == search.FREE
@@ -171,7 +171,7 @@ class FloodTest(SimpleTestCase):
         return coo_matrix((ways, (rows, columns)), shape=(xs.size, xs.size))
 
     def test_ways_are_the_shortest(self) -> None:
-        xs, _ys, kinds = self.nodes
+        xs, _ys, kinds, _ = self.nodes
         distance, parent, contacts = self.flooded(-30.0, 0.0)
         reached = np.isfinite(distance.ravel())
         self.assertGreater(int(reached.sum()), 200)
@@ -191,7 +191,7 @@ class FloodTest(SimpleTestCase):
 
     def test_towards_a_goal_it_looks_at_fewer_and_finds_as_good_a_way(self) -> None:
         whole, _, _ = self.flooded(-30.0, 0.0)
-        xs, ys, _ = self.nodes
+        xs, ys, *_ = self.nodes
         far = np.where(np.isfinite(whole) & (whole < 60.0), whole, 0.0)
         j, i = (int(k) for k in np.unravel_index(int(np.argmax(far)), whole.shape))
         distance, _, _ = self.flooded(-30.0, 0.0, (j, i))

@@ -16,7 +16,8 @@ from justbite.path import reordering, tried
 from justbite.path.area import Area, parts_of
 from justbite.path.clearing import Clearing
 from justbite.path.fronts import Piece
-from justbite.path.level import PartPlan, ground_of, plan_part, ways_into
+from justbite.path.ground import ground_of
+from justbite.path.level import PartPlan, plan_part, ways_into
 from justbite.path.links import Speeds, soonest
 from justbite.path.plane import Plane
 from justbite.path.reordering import Going, reordered, units_of
@@ -96,9 +97,9 @@ class OwnersTest(SimpleTestCase):
             bends = np.cumsum(random.normal(0.0, 6.0, (5, 2)), axis=0) + random.uniform(20, 80, 2)
             ways.append(shapely.get_coordinates(shapely.segmentize(LineString(bends), 0.25)))
         grid = Grid.over((0, 0, 100, 100), radius / 20)
-        clear = np.zeros((grid.ny, grid.nx), dtype=bool)
-        clear[:, : grid.nx // 4] = True
-        owners = Owners(grid, radius, clear)
+        cleared = np.ones((grid.ny, grid.nx), dtype=np.float32)
+        cleared[:, : grid.nx // 4] = -1.0
+        owners = Owners(grid, radius, cleared)
         gone: list[Polygon] = []
         known = shapely.box(-50, -50, grid.x0 + (grid.nx // 4) * grid.cell, 150)
         within, without = 0, 0
@@ -126,7 +127,7 @@ class OwnersTest(SimpleTestCase):
         grid = Grid.over((0, 0, 60, 40), radius / 20)
         for overlap, bound in ((1.0, True), (0.1, True), (0.01, True), (-1.0, False)):
             for across in (0.0, 0.07, 0.13, 0.2):
-                owners = Owners(grid, radius, np.zeros((grid.ny, grid.nx), dtype=bool))
+                owners = Owners(grid, radius, np.ones((grid.ny, grid.nx), dtype=np.float32))
                 earlier = np.zeros((2, 2), dtype=bool)
                 for k, y in enumerate((10.0 + across, 10.0 + across + 2.0 * radius - overlap)):
                     owners.cut(k, [np.array([[10.0, y], [50.0, y]])], earlier[k])
