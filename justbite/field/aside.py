@@ -80,6 +80,23 @@ def bands(rows: int, many: int = BAND) -> Iterator[slice]:
         let_go()
 
 
+class Rows:
+    """Rows of numbers that are put into such files one after the other, as the passes of a large area."""
+
+    def __init__(self) -> None:
+        self._file = np.empty(0)
+        self._used = 0
+
+    def put(self, row: NDArray[np.float64]) -> NDArray[np.float64]:
+        """The same numbers, in a file."""
+        if self._used + row.size > self._file.size:
+            self._file, self._used = blank((max(LARGE // 8, row.size),), np.float64), 0
+        own = self._file[self._used : self._used + row.size].reshape(row.shape)
+        self._used += row.size
+        own[:] = row
+        return own
+
+
 def let_go() -> None:
     """Keep nothing of large fields in memory until it is asked for again."""
     for pages in list(_FILES):

@@ -12,6 +12,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from justbite.field.aside import Rows, is_large
 from justbite.path import tracer
 from justbite.path.contact import deepest
 from justbite.path.fronts import SWEEPS, Flood, Front, Piece, Points, Start, Sweep
@@ -71,6 +72,7 @@ class Clearing:
     def __post_init__(self) -> None:
         plane = self.plane
         round_all = sum(float(np.hypot(*np.diff(r, axis=0, append=r[:1]).T).sum()) for r in self.rims)
+        self._rows = Rows() if is_large(plane.cleared) else None
         self.ways = Ways(plane, self.corners)
         self._seeker = Seeker(plane, self.ways, round_all)
         self.wipes = Wipes(plane, Rim(self.rims, plane.room, plane.frame, plane.radius, plane.wall))
@@ -244,6 +246,8 @@ class Clearing:
                 return None
             first = first and len(path) < 2
             if len(path) > 1:
+                if self._rows is not None:
+                    path, depth, load = (self._rows.put(row) for row in (path, depth, load))
                 self.pieces.append(Piece("cut", path, depth, load=load))
                 self.ways.forget(path)
                 self.removed += area

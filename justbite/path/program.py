@@ -10,6 +10,7 @@ from scipy import ndimage
 from shapely.geometry import Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
+from justbite.field.aside import let_go
 from justbite.model.moves import COUNTERCLOCKWISE, CUT, ENTRY, LINE, LINK
 from justbite.path.area import BESIDE, Hole
 from justbite.path.blocks import MovesBuilder, lifted
@@ -97,6 +98,7 @@ def add_level(out: MovesBuilder, parts: list[PartPath], above: float, z: float, 
                 _cut(out, piece, z, feeds, target, tolerance, radius, first=gone < AT_ONCE * radius)
             else:
                 _link(out, piece, above, z, heights, feeds, target, tolerance)
+            let_go()
             gone += float(length_of(piece.points))
         x, y, _ = out.here
         out.rapid(x, y, heights.travel)

@@ -39,6 +39,16 @@ class AsideTest(SimpleTestCase):
         self.assertEqual(float(field[7, 5]), -2.0)
         self.assertTrue((other == 1.5).all())
 
+    def test_rows_one_after_the_other(self) -> None:
+        random = np.random.default_rng(4)
+        given = [random.random((n, 2)) if n % 3 else random.random(n) for n in range(1, 60)]
+        with mock.patch.object(aside, "LARGE", 8 * 500):
+            rows = aside.Rows()
+            put = [rows.put(row) for row in (*given, random.random((700, 2)))]
+        aside.let_go()
+        for own, row in zip(put[:-1], given, strict=True):
+            np.testing.assert_array_equal(own, row)
+
     def test_where_there_is_no_room_it_is_in_memory(self) -> None:
         with mock.patch.object(os, "posix_fallocate", side_effect=OSError):
             field = aside.filled((aside.LARGE // 4000 + 1, 1000), 3.0)
