@@ -9,7 +9,7 @@ import sys
 from typing import Any
 
 DIAMETER = 6.0
-PLATES = ((300.0, 200.0, 0.2), (300.0, 200.0, 0.1), (600.0, 400.0, 0.2))
+PLATES = ((300.0, 200.0, 0.2), (300.0, 200.0, 0.1), (600.0, 400.0, 0.2), (600.0, 400.0, 0.1), (600.0, 400.0, 0.05))
 """Width and depth, mm, and the bite over the diameter; the first is what the others are held against."""
 
 _MEASURE_PLATE = """

@@ -83,6 +83,8 @@ def prove(job: Job, bites: list[Bite], read: Moves, tick: Tick, times: int = TIM
         gone.append(Gone(operation, own, ran.step))
         if stock.coarser > 1.0 and len(places := beyond(audit.trace, bite.ae)):
             window = settings.window * job.tool(operation.tool).diameter / 2
+            # Of a long program what was drawn takes as much memory as what is run again.
+            del audit
             ran = looked_at_again(ran, gone, job, finer(), places, window, settings.drawn, told)
             audit = as_fed(ran, moves=own)
         for _ in range(times):
