@@ -73,8 +73,9 @@ def copied(field: NDArray[np.float32]) -> NDArray[np.float32]:
     return made
 
 
-def bands(rows: int, many: int = BAND) -> Iterator[slice]:
-    """All rows of a field, so `many` at a time; of large ones what was looked at is let go."""
+def bands(rows: int, many: int = 0) -> Iterator[slice]:
+    """All rows of a field, so `many` at a time, BAND for 0; of large ones what was looked at is let go."""
+    many = many or BAND
     for first in range(0, rows, many):
         yield slice(first, min(rows, first + many))
         let_go()

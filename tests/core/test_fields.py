@@ -2,6 +2,7 @@
 
 import math
 from itertools import pairwise
+from unittest import mock
 
 import numpy as np
 import shapely
@@ -9,6 +10,7 @@ from django.test import SimpleTestCase
 from numpy.typing import NDArray
 from shapely.geometry import Point, box
 
+from justbite.field import aside
 from justbite.field.grid import Grid
 from justbite.field.outline import below_zero
 from justbite.field.pieces import pieces_of, small_pieces
@@ -44,6 +46,23 @@ class OutlineTest(SimpleTestCase):
         for part, meant in zip(parts, (frame, box(7, -3, 10, 3)), strict=True):
             # Corners are cut off by no more than half a cell each.
             self.assertLess(part.symmetric_difference(meant).area, 8 * 0.2**2)
+
+    def test_of_a_large_field_in_strips(self) -> None:
+        """The same shapes, holes and pieces, also where one touches the row at which two strips meet."""
+        grid = Grid.over((-10, -10, 10, 10), 0.1)
+        shapes = (
+            Point(0.3, -0.2).buffer(7.0).difference(Point(1, 1).buffer(3.3)).union(Point(8.6, 8.6).buffer(0.8)),
+            shapely.box(-8.003, grid.y0 + 40 * grid.cell, 3.0, 5.0),
+            Point(2, grid.y0 + 80 * grid.cell).buffer(1.5).union(shapely.box(-9, -9, -6, 9)),
+        )
+        for shape in shapes:
+            field = distance_to(shape, grid)
+            whole = below_zero(field, grid)
+            with mock.patch.object(aside, "LARGE", 1000), mock.patch.object(aside, "BAND", 40):
+                strips = below_zero(field, grid)
+            self.assertTrue(strips.is_valid)
+            self.assertLess(strips.symmetric_difference(whole).area, 1e-9)
+            self.assertEqual(len(shapely.get_parts(strips)), len(shapely.get_parts(whole)))
 
     def test_where_nothing_is_below_zero_there_is_nothing(self) -> None:
         grid = Grid.over((0.0, 0.0, 4.0, 3.0), 0.5)
