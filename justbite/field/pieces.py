@@ -29,7 +29,7 @@ def small_pieces(field: Field, level: float, room: Field, wall: float, most: int
     """
     seen = np.zeros(field.shape, dtype=np.uint8)
     piece = np.empty((most + 1, 2), dtype=np.int64)
-    found = [_small(field, level, room, wall, seen, piece, band.start, band.stop) for band in bands(len(field))]
+    found = [_small(field, level, room, wall, seen, piece, band.start, band.stop) for band in bands(max(1, len(field)))]
     sizes = np.concatenate([own for _, own in found])
     return np.concatenate([own for own, _ in found]), np.append(0, np.cumsum(sizes))
 
