@@ -13,13 +13,14 @@ from justbite.bite.case import Case
 from justbite.bite.conditions import at_depth, borne_chip, feed_law
 from justbite.bite.known import KnownPath
 from justbite.bite.slot import slot_depth, slot_removal
-from justbite.choice import Trial, known_path, path_seconds, promising
+from justbite.choice import PathClock, Trial, known_path, path_seconds, promising
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Machine, Operation
 from justbite.model.moves import LINK, POSITION, Moves
 from justbite.path.blocks import MovesBuilder
 from justbite.path.program import FeedLaw
+from justbite.path.remembered import Remembered
 from justbite.path.rough import Bears, Roughed, Ways, add_operation
 from justbite.path.works import Limits, Swept, sections_cut
 from justbite.way_back import BACK, promised, way_back_finding, worth
@@ -51,6 +52,8 @@ class Step:
     """Share of the bite that passes are held to."""
     choose: bool = True
     """Whether another bite may be chosen by minutes."""
+    remembered: Remembered | None = None
+    """What was planned before."""
 
     def add(self, bite: Bite, first: float, last: float, ways: Ways | None = None) -> Roughed:
         """Append the operation's moves with this bite; progress goes from share `first` to `last`.
@@ -71,12 +74,10 @@ class Step:
         def tick(share: float, what: str) -> None:
             self.tick(first + (last - first) * share, what)
 
-        def clock(moves: Moves) -> float:
-            return float(path_seconds(moves, self.machine, self.operation.tolerance).sum())
-
+        clock = PathClock.of(self.machine, self.operation.tolerance)
         return add_operation(
             self.out, self.job, self.operation, bite, self.machine, self.case.material, self.travel, self.limits, tick,
-            clock, bears, self.before, self.later, self.held, ways,
+            clock, bears, self.before, self.later, self.held, ways, self.remembered,
         )  # fmt: skip
 
     def measured(self, mark: int) -> tuple[Moves, np.ndarray]:

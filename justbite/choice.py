@@ -34,10 +34,25 @@ class Trial:
     seconds: float
 
 
+@dataclass(frozen=True, slots=True)
+class PathClock:
+    """How many seconds moves take on a machine, from rest to rest."""
+
+    drive: Drive
+    tolerance: float
+    """mm by which corners may be rounded."""
+
+    @classmethod
+    def of(cls, machine: Machine, tolerance: float) -> "PathClock":
+        return cls(Drive(machine.rapid_feed, machine.max_feed, machine.acceleration, machine.block_rate), tolerance)
+
+    def __call__(self, moves: Moves) -> float:
+        return float(block_times(moves, self.drive, self.tolerance).sum())
+
+
 def path_seconds(moves: Moves, machine: Machine, tolerance: float) -> np.ndarray:
     """(n,) seconds of each block of an operation by itself."""
-    drive = Drive(machine.rapid_feed, machine.max_feed, machine.acceleration, machine.block_rate)
-    return block_times(moves, drive, tolerance)
+    return block_times(moves, PathClock.of(machine, tolerance).drive, tolerance)
 
 
 def known_path(moves: Moves, seconds: np.ndarray, bite: Bite, case: Case, areas: tuple[Sections, ...] = ()

@@ -30,6 +30,7 @@ from justbite.nc.writer import Heading, write_program
 from justbite.part.beyond import with_standing
 from justbite.path.blocks import MovesBuilder
 from justbite.path.predrill import drilled_notes
+from justbite.path.remembered import Remembered
 from justbite.path.together import Tick, side_by_side
 from justbite.path.works import Limits, Swept
 from justbite.prepare import bite_of, case_for, check_job, depths_of
@@ -69,10 +70,13 @@ class Plan:
     trace: PathTrace
 
 
-def plan(job: Job, progress: Progress = lambda share, what: None, part: NDArray[np.float64] | None = None) -> Plan:
+def plan(job: Job, progress: Progress = lambda share, what: None, part: NDArray[np.float64] | None = None,
+         remembered: Remembered | None = None) -> Plan:  # fmt: skip
     """Plan a job (in millimetres). Raises InputError or StoppedError; nothing is half done.
 
     `part`: (m, 3, 3) corners of the part's triangles in the job's coordinates; the program is held against it.
+    `remembered`: what earlier plans have in common with this one is taken from there and not planned again; what this
+    one makes is added, even where it is stopped.
     """
     give_back_large()
     machine, _ = check_job(job)
@@ -89,7 +93,7 @@ def plan(job: Job, progress: Progress = lambda share, what: None, part: NDArray[
         raise JobError(f"The travel height {travel:g} is not above the stock and the keep-outs.", "Raise it.")
     bites, by_depth = _weighed(job, progress)
     findings += rules.tool_findings(job)
-    task = _Task(job, machine, travel, bites, MovesBuilder(start=np.array([0.0, 0.0, travel])))
+    task = _Task(job, machine, travel, bites, MovesBuilder(start=np.array([0.0, 0.0, travel])), remembered)
     latest = best = _round(task, [Asked()] * len(bites), [], findings, progress)
     for _ in range(ROUNDS):
         over = [k for k, excess in enumerate(latest.excess) if excess > 0.0]
@@ -136,6 +140,7 @@ class _Task:
     bites: list[Bite]
     """As they were weighed, before any path was known."""
     out: MovesBuilder
+    remembered: Remembered | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -215,7 +220,7 @@ def _operations(task: _Task, asked: list[Asked], known: list[_Planned], progress
         before = tuple(swept for one in planned for swept in one.swept)
         step = Step(
             out, job, operation, case, task.machine, task.travel, LIMITS, tick, before, index < count - 1,
-            asked[index].held, asked[index].choose,
+            asked[index].held, asked[index].choose, task.remembered,
         )  # fmt: skip
         bite, found, choice, swept = by_minutes(step, task.bites[index])
         told = _bite_findings(operation, bite) + found

@@ -172,6 +172,16 @@ def moved_plan(plan: PartPlan, like: Like, name: str, other: str) -> PartPlan:
     )  # fmt: skip
 
 
+NAMELESS = ""
+"""What areas and operations are called while they are planned."""
+
+
+def named_plan(plan: PartPlan, area: str, operation: str) -> PartPlan:
+    """A plan that was made without names, for an area and an operation of these names."""
+    told = (replace(f, sentence=f.sentence.replace(f'"{NAMELESS}"', f'"{area}"')) for f in plan.findings)
+    return replace(plan, findings=tuple(replace(f, area=area, operation=operation) for f in told))
+
+
 def _moved_path(path: PartPath, like: Like) -> PartPath:
     pieces = tuple(replace(piece, points=like.points(piece.points)) for piece in path.pieces)
     return PartPath(moved_entry(path.entry, like), pieces)

@@ -1,6 +1,7 @@
 """What all plans of one part of an area find there before anything is cut: its fields, borders and nodes."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from shapely.geometry import Polygon
@@ -38,6 +39,24 @@ class Ground:
     """mm2 of material that the cutter can take."""
     takes: Nodes
     """Those in it, without the films that may stand along walls where passes end."""
+
+
+@dataclass(frozen=True)
+class Shared:
+    """What several plans of a part find there, made when one of them asks for it."""
+
+    area: Area
+    part: Polygon
+    target: float
+
+    @cached_property
+    def ground(self) -> Ground:
+        """Its ground, the same for all."""
+        return ground_of(self.area, self.part, self.target)
+
+    def make(self) -> None:
+        """Make it now, before forks do, each its own."""
+        self.ground  # noqa: B018 -- kept as soon as it is asked for
 
 
 def ground_of(area: Area, part: Polygon, target: float) -> Ground:

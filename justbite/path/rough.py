@@ -24,6 +24,7 @@ from justbite.path.entry import Entry, Wish
 from justbite.path.gathered import gathered
 from justbite.path.level import PartPlan
 from justbite.path.program import FeedLaw, Feeds, Heights
+from justbite.path.remembered import Remembered
 from justbite.path.terms import Clock, Level, Terms
 from justbite.path.together import Tick, side_by_side
 from justbite.path.tried import Progress, hole_findings, planned
@@ -75,7 +76,7 @@ class Roughed:
 def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite, machine: Machine,
                   material: Material, travel: float, limits: Limits, progress: Progress, clock: Clock,
                   bears: Bears | None = None, before: Sequence[Swept] = (), later: bool = False, held: float = 1.0,
-                  ways: Ways | None = None) -> Roughed:  # fmt: skip
+                  ways: Ways | None = None, remembered: Remembered | None = None) -> Roughed:  # fmt: skip
     """Append the moves of one roughing operation to `out`.
 
     `clock` tells how many seconds moves take on the machine: the quickest way is chosen by it. `before`: what
@@ -110,7 +111,7 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
     cut_of: dict[str, BaseGeometry] = {}
     asked = list(operation.regions)
     while asked:
-        known |= _work_out(job, operation, asked, terms, limits, before, cut_of, later, progress, ways)
+        known |= _work_out(job, operation, asked, terms, limits, before, cut_of, later, progress, ways, remembered)
         # Where no way in fits into an area, those that come after it find it standing.
         stuck = {name: _cut_of(known[name]) for name in asked if name not in cut_of and known[name].stuck}
         cut_of |= stuck
@@ -143,7 +144,7 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
             left = [n for n in left if n not in ready]
             _level_by_level(out, middles, {name: levels[name] for name in ready}, terms)
     if ways is None:
-        findings += hole_findings(job, operation, works, plans, terms, wishes, before, progress)
+        findings += hole_findings(job, operation, works, plans, terms, wishes, before, progress, remembered)
     swept = []
     for work, made in zip(works, plans, strict=True):
         shape = united([plan.swept for plan in made])
@@ -183,7 +184,7 @@ class _Worked:
 
 def _work_out(job: Job, operation: Operation, names: Sequence[str], terms: Terms, limits: Limits,
               before: Sequence[Swept], cut_of: dict[str, BaseGeometry], later: bool, progress: Progress,
-              ways: Ways | None) -> dict[str, _Worked]:  # fmt: skip
+              ways: Ways | None, remembered: Remembered | None) -> dict[str, _Worked]:  # fmt: skip
     """The areas of those names, planned; `cut_of`: what is cut of areas that can not be cut as a whole."""
     centre = job.tool(operation.tool).centre_cutting
     told = side_by_side(
@@ -197,7 +198,7 @@ def _work_out(job: Job, operation: Operation, names: Sequence[str], terms: Terms
     every = [work for worked in found.values() for work in worked.works]
     wishes = [wish for worked in found.values() for wish in worked.wishes]
     chosen = None if ways is None else [own for name in names for own in ways[name]]
-    plans = iter(planned(operation, every, terms, wishes, later, progress, chosen))
+    plans = iter(planned(operation, every, terms, wishes, later, progress, remembered, chosen))
     for worked in found.values():
         worked.plans.extend(next(plans) for _ in worked.works)
         worked.findings.extend(f for made in worked.plans for plan in made for f in plan.findings)

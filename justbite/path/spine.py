@@ -162,7 +162,6 @@ def straightened(line: Points, part: Polygon, radius: float) -> Points:
     return line
 
 
-@lru_cache(maxsize=8)
 def middle(part: Polygon, radius: float, border: float = BORDER, tight: bool = True
            ) -> tuple[Points, NDArray[np.float64], NDArray[np.int64]]:  # fmt: skip
     """Places in the middle of `part` (n, 2), how far walls are there, and the edges between them (m, 2).
@@ -170,6 +169,13 @@ def middle(part: Polygon, radius: float, border: float = BORDER, tight: bool = T
     `border`: how far apart the points along its border are at most, R. `tight`: through places hardly wider than the
     cutter as well.
     """
+    return _middle(part, radius, border, tight)
+
+
+# However it is asked for: a default that is left out and one that is given would be two.
+@lru_cache(maxsize=8)
+def _middle(part: Polygon, radius: float, border: float, tight: bool
+            ) -> tuple[Points, NDArray[np.float64], NDArray[np.int64]]:  # fmt: skip
     # Where points stand farther apart than the walls do the graph breaks: no farther than half of a slot's width.
     apart = min(border * radius, part.area / part.length)
     if tight and _breaks(part, 1.5 * BORDER * radius):

@@ -32,6 +32,18 @@ class Level:
 
 
 @dataclass(frozen=True, slots=True)
+class Shallower:
+    """Feeds and laws on levels that are less deep, told for each depth that there is."""
+
+    told: tuple[tuple[float, float, FeedLaw], ...]
+    """mm, mm/min, law."""
+
+    def __call__(self, deep: float) -> tuple[float, FeedLaw]:
+        """For a level that is so many mm deep."""
+        return next((feed, law) for own, feed, law in self.told if own == deep)
+
+
+@dataclass(frozen=True, slots=True)
 class Terms:
     """What all levels of an operation have in common; mm."""
 
@@ -57,10 +69,21 @@ class Terms:
 
     def _level(self, out: MovesBuilder, paths: list[PartPath], above: float, z: float, heights: Heights) -> None:
         feeds = self.feeds
-        if self.shallow is not None and above - z < self.step - SAME:
-            cut, law = self.shallow(round(above - z, 6))
+        if self.shallow is not None and self._is_shallow(above, z):
+            cut, law = self.shallow(_deep(above, z))
             feeds = replace(feeds, cut=cut, follow=law, grazing=law)
         add_level(out, paths, above, z, self.ae, heights, feeds, self.tolerance, self.radius)
+
+    def _is_shallow(self, above: float, z: float) -> bool:
+        return above - z < self.step - SAME
+
+    def of(self, work: Work) -> "Terms":
+        """For one work, in numbers: of how feeds suit levels that are less deep no more than it asks for."""
+        if self.shallow is None:
+            return self
+        levels = list(pairwise((work.top, *work.levels(self.step))))
+        deep = sorted({_deep(above, z) for above, z in levels if self._is_shallow(above, z)})
+        return replace(self, shallow=Shallower(tuple((own, *self.shallow(own)) for own in deep)))
 
     def seconds(self, paths: Sequence[PartPath], work: Work) -> float:
         """How long a plan's first level takes, or where levels are not alike one of them on average.
@@ -87,3 +110,8 @@ class Terms:
     def stop(self) -> float:
         """Off to the speed of returns and back costs v/a more than going on at it; mm of cut."""
         return self.feeds.cut / 60.0 * self.feeds.link / 60.0 / self.feeds.acceleration
+
+
+def _deep(above: float, z: float) -> float:
+    """mm that a level is deep, as feeds are told for it."""
+    return round(above - z, 6)

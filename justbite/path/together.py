@@ -29,30 +29,37 @@ ENDED = (
 """What is said when a fork is gone, and what to do."""
 
 
-def side_by_side(works: Sequence[Callable[[Tick], Result]], progress: Callable[[int, float], None]) -> list[Result]:
+def side_by_side(works: Sequence[Callable[[Tick], Result]], progress: Callable[[int, float], None],
+                 keep: Callable[[int, Result], None] = lambda index, result: None) -> list[Result]:  # fmt: skip
     """Do all `works`, each given a function to tell its share done (0 to 1); results in their order.
 
     `progress` is called with the piece that told most lately and the share of all that is done; it may raise to
-    stop, and then, or when a piece fails, nothing of the others goes on. Results are pickled on their way.
+    stop, and then, or when a piece fails, nothing of the others goes on. Results are pickled on their way. `keep` is
+    called with each as soon as it is there.
     """
     cores = min(len(works), len(os.sched_getaffinity(0)))
     # A fork has but the one thread: what another one holds at that moment would stay held in it for ever.
     if cores < 2 or threading.active_count() > 1 or multiprocessing.current_process().daemon:
-        return in_turn(works, progress)
-    return _forked(works, progress, cores)
+        return in_turn(works, progress, keep)
+    return _forked(works, progress, keep, cores)
 
 
-def in_turn(works: Sequence[Callable[[Tick], Result]], progress: Callable[[int, float], None]) -> list[Result]:
+def in_turn(works: Sequence[Callable[[Tick], Result]], progress: Callable[[int, float], None],
+            keep: Callable[[int, Result], None] = lambda index, result: None) -> list[Result]:  # fmt: skip
     """As `side_by_side`, one after the other in this process."""
+    results: list[Result] = []
 
     def tick_of(k: int) -> Tick:
         return lambda share: progress(k, (k + share) / len(works))
 
-    return [work(tick_of(k)) for k, work in enumerate(works)]
+    for k, work in enumerate(works):
+        results.append(work(tick_of(k)))
+        keep(k, results[k])
+    return results
 
 
-def _forked(works: Sequence[Callable[[Tick], Result]], progress: Callable[[int, float], None], cores: int
-            ) -> list[Result]:  # fmt: skip
+def _forked(works: Sequence[Callable[[Tick], Result]], progress: Callable[[int, float], None],
+            keep: Callable[[int, Result], None], cores: int) -> list[Result]:  # fmt: skip
     shares = RawArray("d", len(works))
     results: dict[int, Result] = {}
     waiting = list(range(len(works)))[::-1]
@@ -69,6 +76,7 @@ def _forked(works: Sequence[Callable[[Tick], Result]], progress: Callable[[int, 
                 if fault is not None:
                     raise fault
                 results[k], shares[k] = made, 1.0
+                keep(k, made)
                 if waiting:
                     _ask(line, waiting.pop())
             now = list(shares)

@@ -20,6 +20,7 @@ from justbite.model.job import Job, Machine, Material, Tool
 from justbite.model.parse import parse_job
 from justbite.model.shapes import job_space
 from justbite.part.read import MOST_BYTES
+from justbite.path.remembered import Remembered
 from justbite.prepare import case_for, check_job
 from justbite.units import read_quantity
 from server.core import parts
@@ -98,6 +99,10 @@ def _case(document: dict[str, Any], operation: int, path: Path) -> solver.Case:
     return replace(case, path=KnownPath.of(path)) if path else case
 
 
+REMEMBERED = Remembered()
+"""What this process planned: a job that was changed is planned again only where that matters."""
+
+
 def plan(document: dict[str, Any], progress: Callable[[float, str], None], reading: bytes | None = None
          ) -> tuple[str, dict[str, Any], bytes]:  # fmt: skip
     """Plan a document: NC text, report, path trace. Raises InputError or StoppedError.
@@ -109,7 +114,7 @@ def plan(document: dict[str, Any], progress: Callable[[float, str], None], readi
 
     job = check(document)
     part = corners_in(job, parts.unpacked(reading)) if reading else None
-    result = core_plan(job, progress, part)
+    result = core_plan(job, progress, part, REMEMBERED)
     return result.program, result.report, result.trace.packed()
 
 

@@ -15,7 +15,7 @@ from justbite.field.distance import signed_distance
 from justbite.field.grid import Grid
 from justbite.model.parse import parse_job
 from justbite.nc.reader import read_program
-from justbite.path import opening, together, tracer, tried
+from justbite.path import opening, remembered, together, tracer
 from justbite.path.contact import standing_before
 from justbite.path.descent import LAST, FullWidth, descend, stations
 from justbite.path.fronts import SWEEPS
@@ -286,7 +286,7 @@ class RingTest(SimpleTestCase):
 
         trace = tracer.trace
         # In forks they would be counted where nobody sees them.
-        with patch.object(tracer, "trace", walked), patch.object(tried, "side_by_side", together.in_turn):
+        with patch.object(tracer, "trace", walked), patch.object(remembered, "side_by_side", together.in_turn):
             measured(data, 1e9)
         self.assertGreater(len(steps), 50)
         self.assertLess(max(steps), 10_000)

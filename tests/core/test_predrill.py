@@ -327,7 +327,7 @@ class WorthDrillingTest(SimpleTestCase):
         # With cuts on the way back it would be planned once more.
         with (
             patch("justbite.by_minutes.promised", return_value=0.0),
-            patch.object(tried, "side_by_side", side_effect=tried.side_by_side) as asked,
+            patch.object(tried, "done", side_effect=tried.done) as asked,
         ):
             self.assertEqual(self.advice(made(data)), [])
         # It was planned all the same: ways in, plans, their order, and the hole.

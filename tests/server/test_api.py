@@ -15,6 +15,7 @@ from django.test import TestCase, TransactionTestCase, override_settings
 from django.utils import timezone
 from shapely.errors import GEOSException
 
+from justbite.path import remembered
 from server import actions, core
 from server.models import Job, Plan, Revision
 from tests.core.test_faced import face_over_pocket
@@ -151,6 +152,15 @@ class PlanningTest(ApiCase):
         self.assertIn("too narrow", plan["sentence"])
 
     @override_settings(TASKS=AT_ONCE)
+    def test_what_was_planned_is_not_planned_again_for_another_name(self) -> None:
+        pk, again = self.make(), document() | {"name": "once more"}
+        self.assertEqual(self.send("post", f"/jobs/{pk}/plan")["state"], "done")
+        self.send("put", f"/jobs/{pk}", {"document": again})
+        with patch.object(remembered, "side_by_side", side_effect=AssertionError("planned again")):
+            plan = self.send("post", f"/jobs/{pk}/plan")
+        self.assertEqual((plan["state"], plan["report"]["name"]), ("done", "once more"))
+
+    @override_settings(TASKS=AT_ONCE)
     def test_stop_from_inside(self) -> None:
         pk = self.make()
         real = core.plan
@@ -189,9 +199,11 @@ class PlanningTest(ApiCase):
     @override_settings(TASKS=AT_ONCE)
     def test_a_failure_on_an_area_names_it(self) -> None:
         """At any stage of planning it; the log tells where in the code."""
+        # What other tests planned is not asked for again.
+        forgetful = patch.object(core, "REMEMBERED", None)
         for stage in ("rough.works_on", "tried.ways_into", "tried.plan_part", "tried.reordered"):
             broken = patch(f"justbite.path.{stage}", side_effect=GEOSException("side location conflict"))
-            with broken, self.assertLogs("server.actions") as log:
+            with forgetful, broken, self.assertLogs("server.actions") as log:
                 plan = self.send("post", f"/jobs/{self.make()}/plan")
             self.assertEqual(plan["state"], "failed")
             self.assertRegex(plan["sentence"], '"area" of "rough"')
