@@ -106,6 +106,15 @@ def thicker(field, x0, y0, cell, x, y, radius, least):  # type: ignore[no-untype
 
 
 @njit(cache=True, nogil=True)
+def which_clear(field, x0, y0, cell, places, radius, least):  # type: ignore[no-untyped-def]
+    """About which of `places` (n, 2) nothing thicker than `least` stands."""
+    clear = np.empty(places.shape[0], dtype=np.bool_)
+    for k in range(places.shape[0]):
+        clear[k] = not thicker(field, x0, y0, cell, places[k, 0], places[k, 1], radius, least)
+    return clear
+
+
+@njit(cache=True, nogil=True)
 def first_clear(field, x0, y0, cell, path, first, radius, least):  # type: ignore[no-untyped-def]
     """The first place of `path` (n, 2) from `first` on where nothing thicker than `least` stands; 0 if none."""
     for k in range(first, path.shape[0]):

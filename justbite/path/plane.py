@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from justbite.field.cleared import stamp_along
 from justbite.field.grid import Field, Grid
 from justbite.path import search, tracer
-from justbite.path.contact import standing_before, thicker
+from justbite.path.contact import standing_before, which_clear
 from justbite.path.following import follow
 from justbite.path.fronts import Points, Sweep
 from justbite.path.links import Speeds
@@ -162,8 +162,8 @@ class Plane:
 
     def all_clear(self, places: Points) -> NDArray[np.bool_]:
         """Of which places (n, 2) of the centre no more than the skin is met all round."""
-        spots = zip(places[:, 0].tolist(), places[:, 1].tolist(), strict=True)
-        return np.array([not thicker(self.cleared, *self.frame, x, y, self.radius, self.skin) for x, y in spots], bool)
+        found: NDArray[np.bool_] = which_clear(self.cleared, *self.frame, places, self.radius, self.skin)
+        return found
 
     def taken(self, path: Points) -> float:
         """What a cut along `path` would take, mm2."""

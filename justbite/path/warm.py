@@ -8,7 +8,7 @@ import shapely
 from justbite.field.pieces import small_pieces
 from justbite.path.area import Area, parts_of
 from justbite.path.blocks import MovesBuilder
-from justbite.path.contact import standing_before
+from justbite.path.contact import standing_before, which_clear
 from justbite.path.cores import missed_by
 from justbite.path.descent import FullWidth, descend
 from justbite.path.entry import find_entry
@@ -44,6 +44,9 @@ def make_ready() -> None:
         rim = Rim(ground.rims, ground.room, frame, 1.0, area.wall)
         rim.standing(ground.cleared, 0.0, part.exterior, 0.1)
         standing_before(ground.cleared, *frame, rim.rings[0], 1.0, 0.0)
+        # Places that are picked out, and the last of a line.
+        for places in (rim.rings[0].copy(), rim.rings[0][-1:]):
+            which_clear(ground.cleared, *frame, places, 1.0, 0.0)
         # Of large fields alone all nodes are looked at beforehand.
         xs, ys, kinds, _ = place_nodes(ground.room, *frame, 0.25, area.wall, 0.004, 0.0)
         look_at_all(ground.cleared, *frame, xs, ys, kinds, 0.25, 1.0, 0.01, 0.1)
