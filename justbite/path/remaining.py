@@ -1,7 +1,8 @@
 """What still stands after a run, and another way in to it."""
 
-from collections.abc import Iterator
-from dataclasses import replace
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 import shapely
@@ -36,28 +37,40 @@ BESIDE, GAP, APART = 1.25, 1.1, 0.2
 places that are looked at."""
 
 
+@dataclass(frozen=True, slots=True)
+class _Piece:
+    """Material that still stands."""
+
+    size: float
+    """mm2"""
+    spot: tuple[float, float]
+    """A place in its outline."""
+    outline: Callable[[], BaseGeometry]
+    """Reaches a little over it; drawn when it is asked for: most little pieces had their way in before."""
+    little: bool = False
+
+
 def _standing(work: Clearing, radius: float, reach: Nodes, least: float, little: float, much: float
-              ) -> Iterator[tuple[bool, BaseGeometry]]:  # fmt: skip
+              ) -> Iterator[_Piece]:  # fmt: skip
     """Pieces of material of at least `least` mm2 that still stand and that the cutter can take, the largest first.
 
     Then those of at least `little`, and corners in which as much does, where all of these are more than `much`
-    together. Each with whether it is of the latter, and an outline that reaches a little over it.
+    together.
     """
     node = work.plane.grid.cell**2
     # To part them takes five times as much memory as they do themselves, and mostly there is next to nothing.
     if _count_above(work.plane.cleared, RIM * radius, reach) * node >= least:
-        for _, rest in _pieces(work, _above(work.plane.cleared, RIM * radius, reach), least):
-            yield False, rest
+        yield from _pieces(work, _above(work.plane.cleared, RIM * radius, reach), least)
     if not np.isfinite(much):
         return
     most = _count_above(work.plane.cleared, FINE_RIM * radius, reach) * node
     if most + 2.0 * radius**2 * len(work.corners) <= much:
         return
     stands = _above(work.plane.cleared, FINE_RIM * radius, reach)
-    corners = [(size, tip) for size, tip in _in_corners(work, stands) if size >= little]
-    found = sorted([*corners, *_pieces(work, stands, little)], key=lambda piece: -piece[0])
-    if sum(size for size, _ in found) > much:
-        yield from ((True, rest) for _, rest in found)
+    corners = [piece for piece in _in_corners(work, stands) if piece.size >= little]
+    found = sorted([*corners, *_pieces(work, stands, little)], key=lambda piece: -piece.size)
+    if sum(piece.size for piece in found) > much:
+        yield from (replace(piece, little=True) for piece in found)
 
 
 def _above(cleared: Field, level: float, reach: Nodes) -> NDArray[np.bool_]:
@@ -73,8 +86,8 @@ def _count_above(cleared: Field, level: float, reach: Nodes) -> int:
     return sum(int(np.count_nonzero((cleared[band] > level) & reach.rows(band))) for band in bands(len(cleared)))
 
 
-def _in_corners(work: Clearing, stands: NDArray[np.bool_]) -> list[tuple[float, BaseGeometry]]:
-    """How much of what fits the cutter stands in each sharp corner of the locus, mm2, and its tip.
+def _in_corners(work: Clearing, stands: NDArray[np.bool_]) -> list[_Piece]:
+    """What of what fits the cutter stands in each sharp corner of the locus; of its outline the tip.
 
     A film as thin as the field has cells is torn in it: told by how thick it is before a cutter at the tip, 2 R wide at
     the most. What stands about such a tip is taken out of `stands`.
@@ -91,12 +104,13 @@ def _in_corners(work: Clearing, stands: NDArray[np.bool_]) -> list[tuple[float, 
                 for v, v0 in ((y, grid.y0), (x, grid.x0))
             )
             stands[rows, columns] = False
-            found.append((2.0 * radius * min(thick, radius), Point(x, y).buffer(AT_TIP * radius)))
+            tip = Point(x, y)
+            found.append(_Piece(2.0 * radius * min(thick, radius), (x, y), partial(tip.buffer, AT_TIP * radius)))
     return found
 
 
-def _pieces(work: Clearing, stands: NDArray[np.bool_], least: float) -> Iterator[tuple[float, BaseGeometry]]:
-    """The pieces of `stands` of at least `least` mm2, the largest first: how large, and an outline."""
+def _pieces(work: Clearing, stands: NDArray[np.bool_], least: float) -> Iterator[_Piece]:
+    """The pieces of `stands` of at least `least` mm2, the largest first."""
     grid = work.plane.grid
     labels, counts = pieces_of(stands)
     sizes = counts[1:] * grid.cell**2
@@ -105,11 +119,19 @@ def _pieces(work: Clearing, stands: NDArray[np.bool_], least: float) -> Iterator
         if sizes[k] < least:
             break
         rows, columns = boxes[k]
-        # Half-way to the nodes beside it, and a quarter of a cell more.
-        off = np.pad(np.where(labels[rows, columns] == 1 + int(k), -0.5, 0.5), 1, constant_values=0.5)
-        x0, y0 = grid.x0 + (columns.start - 1) * grid.cell, grid.y0 + (rows.start - 1) * grid.cell
-        ny, nx = off.shape
-        yield float(sizes[k]), mitred(below_zero(off, Grid(x0, y0, grid.cell, nx, ny)), 0.25 * grid.cell)
+        own = labels[rows, columns] == 1 + int(k)
+        row, column = divmod(int(np.argmax(own)), own.shape[1])
+        spot = grid.x0 + (columns.start + column) * grid.cell, grid.y0 + (rows.start + row) * grid.cell
+        yield _Piece(float(sizes[k]), spot, partial(_outline, own, grid, columns.start, rows.start))
+
+
+def _outline(own: NDArray[np.bool_], grid: Grid, column: int, row: int) -> BaseGeometry:
+    """The outline of some nodes (ny, nx) of a grid, the first of which is in that column and row: half-way to the nodes
+    beside them, and a quarter of a cell more."""
+    off = np.pad(np.where(own, -0.5, 0.5), 1, constant_values=0.5)
+    ny, nx = off.shape
+    about = Grid(grid.x0 + (column - 1) * grid.cell, grid.y0 + (row - 1) * grid.cell, grid.cell, nx, ny)
+    return mitred(below_zero(off, about), 0.25 * grid.cell)
 
 
 def next_entry(work: Clearing, area: Area, part: Polygon, reach: Nodes, wish: Wish | None,
@@ -125,7 +147,11 @@ def next_entry(work: Clearing, area: Area, part: Polygon, reach: Nodes, wish: Wi
     whole = reach.count * work.plane.grid.cell**2
     least = min(MOST_REST * r2, max(LEAST_REST * r2, REST_SHARE * whole)) if arms else MOST_REST * r2
     most = MOST_ALL * whole if arms else np.inf
-    for little, rest in _standing(work, area.radius, reach, least, LEAST_PIECE * r2, most):
+    for piece in _standing(work, area.radius, reach, least, LEAST_PIECE * r2, most):
+        little = piece.little
+        if little and any(shapely.contains_xy(other, *piece.spot) for other in tried):
+            continue
+        rest = piece.outline()
         known = any(rest.intersects(other) for other in tried)
         if little and known:
             continue
