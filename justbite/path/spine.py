@@ -14,7 +14,7 @@ from numba import njit
 from numpy.typing import NDArray
 from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import connected_components, dijkstra
-from scipy.spatial import Delaunay, Voronoi
+from scipy.spatial import Voronoi
 from shapely.geometry import LineString, Polygon
 
 from justbite.field.distance import segments_of
@@ -31,9 +31,7 @@ those, down to R times so much."""
 MANY_POINTS, FEW_POINTS, STIR, MOST_POINTS = 6000, 300, 1e-5, 40000
 """From how many points along a border on they are stirred, and of an arm, of which there are many; by how much, over
 the way between two; and how many are made at most. Two rows of 15 000, exactly opposite each other, took 110 s, and
-0.6 s stirred; of 3000 0.3 s and 0.03. Ramps of an area go straighter where they are not."""
-FAR = 1e9
-"""mm: where there is no middle."""
+0.6 s stirred; of 3000 0.3 s and 0.08. Ramps of an area go straighter where they are not."""
 HANGS = 0.99
 """Share of the middle lines of a slot that hang together where no leg of it is lost."""
 HOOK = 1.2
@@ -244,35 +242,14 @@ def _cells(part: Polygon, points: Points, apart: float, many: int = MANY_POINTS
     points = np.unique(points, axis=0)
     if len(points) < 8:
         return np.empty((0, 2)), np.zeros(0, dtype=np.bool_), np.empty((0, 2), dtype=np.int64)
-    spots, edges = _stirred_cells(points, apart) if len(points) > many else _exact_cells(points)
-    inside = shapely.contains_xy(part, spots)
-    return spots, inside, edges[inside[edges].all(axis=1)]
-
-
-def _exact_cells(points: Points) -> tuple[Points, NDArray[np.int64]]:
-    """Corners of the cells of points, and the edges between them."""
+    if len(points) > many:
+        points = points + np.random.default_rng(0).normal(0.0, STIR * apart, points.shape)
     voronoi = Voronoi(points)
+    spots = voronoi.vertices
+    inside = shapely.contains_xy(part, spots)
     edges = np.fromiter(chain.from_iterable(voronoi.ridge_vertices), dtype=np.int64).reshape(-1, 2)
-    return voronoi.vertices, edges[edges[:, 0] >= 0]
-
-
-def _stirred_cells(points: Points, apart: float) -> tuple[Points, NDArray[np.int64]]:
-    """The same of points that are stirred: then each corner is the middle of the circle round one of Delaunay's
-    triangles, which are there in a third of the time."""
-    triangles = Delaunay(points + np.random.default_rng(0).normal(0.0, STIR * apart, points.shape))
-    beside = triangles.neighbors
-    edges = np.column_stack([np.repeat(np.arange(len(beside)), 3), beside.ravel()]).astype(np.int64)
-    return _middles(triangles.points[triangles.simplices]), edges[(edges[:, 0] < edges[:, 1])]
-
-
-def _middles(triangles: NDArray[np.float64]) -> Points:
-    """The middles (n, 2) of the circles through the corners of triangles (n, 3, 2); far off where these are in line."""
-    first = triangles[:, 0]
-    (ax, ay), (bx, by) = (triangles[:, 1] - first).T, (triangles[:, 2] - first).T
-    a, b, twice = ax**2 + ay**2, bx**2 + by**2, 2.0 * (ax * by - ay * bx)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        off = np.column_stack([by * a - ay * b, ax * b - bx * a]) / twice[:, None]
-    return first + np.where(np.isfinite(off), off, FAR)
+    edges = edges[edges[:, 0] >= 0]
+    return spots, inside, edges[inside[edges].all(axis=1)]
 
 
 def _whole(edges: NDArray[np.int64]) -> bool:
