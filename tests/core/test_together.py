@@ -16,7 +16,7 @@ from numba.core.dispatcher import Dispatcher
 from justbite.bench import made_areas, measured
 from justbite.errors import JustBiteError, PlannerError, StoppedError, working_on
 from justbite.field import aside
-from justbite.path import tried
+from justbite.path import remembered
 from justbite.path.together import in_turn, side_by_side
 from justbite.path.warm import make_ready
 
@@ -152,7 +152,7 @@ class ReadyTest(ForkTest):
 
 def plan_some() -> None:
     """Plan and prove a few areas in this process alone."""
-    with patch.object(tried, "side_by_side", in_turn):
+    with patch.object(remembered, "side_by_side", in_turn):
         for data in made_areas(range(19, 23)):
             measured(data, 1e9)
         # With fields as large ones are held.
