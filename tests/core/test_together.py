@@ -16,9 +16,12 @@ from numba.core.dispatcher import Dispatcher
 from justbite.bench import made_areas, measured
 from justbite.errors import JustBiteError, PlannerError, StoppedError, working_on
 from justbite.field import aside
+from justbite.model.parse import parse_job
 from justbite.path import remembered
 from justbite.path.together import in_turn, side_by_side
 from justbite.path.warm import make_ready
+from justbite.plan import plan
+from tests.core.test_path import job
 
 
 class ForkTest(SimpleTestCase):
@@ -155,6 +158,9 @@ def plan_some() -> None:
     with patch.object(remembered, "side_by_side", in_turn):
         for data in made_areas(range(19, 23)):
             measured(data, 1e9)
+        # And a room with an arm that is ramped into.
+        arm = [[0, 0], [30, 0], [30, 9], [44, 9], [44, 20.2], [30, 20.2], [30, 30], [0, 30]]
+        plan(parse_job(job(arm)))
         # With fields as large ones are held.
         with patch.object(aside, "LARGE", 1000):
             measured(data, 1e9)
