@@ -24,6 +24,7 @@ from justbite.path.contact import (
     last_clear,
     standing_before,
     thicker,
+    which_clear,
 )
 from justbite.path.descent import AFTER, ANEW, APART, PARTS, _Floor, stations
 from justbite.path.fronts import SWEEPS
@@ -53,9 +54,12 @@ class CircleTest(SimpleTestCase):
         over = under = 0
         for seed in range(6):
             plate = floored(Plate(shapely.union_all(discs(seed))))
-            for x, y in random.uniform(-40, 40, (150, 2)):
+            places = random.uniform(-40, 40, (150, 2))
+            clear = which_clear(plate.field, *plate.frame, places, RADIUS, 0.3)
+            for (x, y), empty in zip(places, clear.tolist(), strict=True):
                 spots = zip(x + RADIUS * ROUND_COS, y + RADIUS * ROUND_SIN, strict=True)
                 exact = max(float(read(plate.field, *plate.frame, px, py)) for px, py in spots)
+                self.assertEqual(empty, exact <= 0.3)
                 for least in (0.0, 0.3, 1.0):
                     found = deepest(plate.field, *plate.frame, x, y, RADIUS, least, np.inf)
                     self.assertEqual(thicker(plate.field, *plate.frame, x, y, RADIUS, least), exact > least)
