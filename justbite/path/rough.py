@@ -82,7 +82,7 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
     `clock` tells how many seconds moves take on the machine: the quickest way is chosen by it. `before`: what
     operations before this one have taken out; `later`: whether others follow, and what this one takes out is to be
     told. `held`: share of the bite that passes are held to. `ways`: those in to plan, beside those from outside, and no
-    others; then it is not told what holes would save.
+    others; then it is not told what holes would save. `remembered`: what was planned before, and is to be known later.
     """
     tool = job.tool(operation.tool)
     bears = bears or Bears()
