@@ -29,7 +29,7 @@ def network(part: Polygon, radius: float, tight: bool = True) -> list[Points]:
     An ear also ends on one before it. Empty where there is no more than one line. `tight`: through ways hardly wider
     than the cutter too.
     """
-    spots, room, edges = middle(part, radius, tight=tight)
+    spots, room, edges = middle(part, radius, tight)
     arcs = _arcs(edges, spots, room)
     if len(arcs) < 2:
         return []

@@ -66,7 +66,7 @@ def spines(part: Polygon, radius: float, shares: tuple[float, ...]) -> list[Poin
 
     Shares that give no line are left out.
     """
-    spots, room, edges = middle(part, radius)
+    spots, room, edges = middle(part, radius, True)
     if len(edges) == 0:
         return []
     edges = edges[(room >= min(shares) * room.max())[edges].all(axis=1)]
@@ -102,7 +102,7 @@ def neck_lines(part: Polygon, radius: float, narrow: float, whole: bool = False)
     necks = necks_of(part, radius, narrow, least)
     if not necks:
         return []
-    spots, room, edges = middle(part, radius)
+    spots, room, edges = middle(part, radius, True)
     forks = np.bincount(edges.ravel(), minlength=len(spots)) > 2
     found = []
     for neck in necks:
@@ -128,7 +128,7 @@ def round_islands(part: Polygon, radius: float) -> list[Points]:
     """Closed lines (n, 2) in the middle of the ways round islands of `part`: round all of them, and round some each."""
     if not part.interiors:
         return []
-    spots, _, edges = middle(part, radius)
+    spots, _, edges = middle(part, radius, True)
     faces = shapely.get_parts(shapely.polygonize(list(shapely.linestrings(spots[edges]))))
     if len(faces) == 0:
         return []
@@ -163,22 +163,16 @@ def straightened(line: Points, part: Polygon, radius: float) -> Points:
     return line
 
 
-def middle(part: Polygon, radius: float, border: float = BORDER, tight: bool = True
+# All is told by place: a default left out and the same one given would be kept as two.
+@lru_cache(maxsize=8)
+def middle(part: Polygon, radius: float, tight: bool, /
            ) -> tuple[Points, NDArray[np.float64], NDArray[np.int64]]:  # fmt: skip
     """Places in the middle of `part` (n, 2), how far walls are there, and the edges between them (m, 2).
 
-    `border`: how far apart the points along its border are at most, R. `tight`: through places hardly wider than the
-    cutter as well.
+    `tight`: through places hardly wider than the cutter as well.
     """
-    return _middle(part, radius, border, tight)
-
-
-# However it is asked for: a default that is left out and one that is given would be two.
-@lru_cache(maxsize=8)
-def _middle(part: Polygon, radius: float, border: float, tight: bool
-            ) -> tuple[Points, NDArray[np.float64], NDArray[np.int64]]:  # fmt: skip
     # Where points stand farther apart than the walls do the graph breaks: no farther than half of a slot's width.
-    apart = min(border * radius, part.area / part.length)
+    apart = min(BORDER * radius, part.area / part.length)
     if tight and _breaks(part, 1.5 * BORDER * radius):
         apart = min(apart, FINE_BORDER * radius)
         spots, room, edges = _roomy_cells(part, _finer_along(part, apart, radius), apart)

@@ -158,7 +158,7 @@ class ShapeTest(SimpleTestCase):
         part = Polygon([(2.9, -0.05), (57.1, -0.05), (57.3, 0.05), (20.2, 0.05), (2.2, 0.05)]).union(bends)
         self.assertTrue(is_narrow(part, RADIUS))
         self.assertFalse(_whole(_cells(part, _along(part, 0.5), 0.5)[2]))
-        spots, room, edges = middle(part, RADIUS)
+        spots, room, edges = middle(part, RADIUS, True)
         self.assertTrue(_whole(edges))
         leg = (spots[edges[:, 0], 0] > 5) & (spots[edges[:, 0], 0] < 55)
         self.assertLess(float(np.abs(spots[edges[leg, 0], 1]).max()), 0.05)
