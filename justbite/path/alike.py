@@ -23,7 +23,7 @@ from justbite.path.works import Work
 
 TOLD = 2e-4
 """mm by which borders may lie otherwise: two of a program's last digits, and much less than fields are wrong by."""
-SHAPES = ("shape", "material", "free", "locus", "drilled")
+SHAPES = ("shape", "material", "free", "locus", "drilled", "unseen")
 """Of an area, what its plans are made from."""
 NEARLY = 1e-9
 """Share by which the sum of products of two rings may be less than if they were one."""

@@ -79,6 +79,8 @@ class Area:
     """Too narrow for the cutter, or where it may not go: planned as if they were not there."""
     slack: float = 0.0
     """mm beyond the snap that the path's tolerance lets stand along walls."""
+    unseen: BaseGeometry = NOTHING
+    """Stock that is too thin to be work, and so no material; it stands all the same where no pass comes over it."""
 
     @cached_property
     def has_air(self) -> bool:
@@ -201,8 +203,8 @@ def _holes(region: Region, free: BaseGeometry, locus: BaseGeometry, radius: floa
     return tuple(fit), tuple(unfit)
 
 
-def rest_of(area: Area, gone: BaseGeometry, film: float, least: float) -> Area:
-    """The area with what is `gone` no longer in it.
+def rest_of(area: Area, gone: BaseGeometry, film: float, least: float, exact: float = 0.0) -> Area:
+    """The area with what is `gone`, told right to `exact` mm, no longer in it.
 
     Two cutters do not come to a wall alike to the micrometre: what is left within `film` mm of a wall is no work, nor
     is a piece that is nowhere as thick as `least` mm. Of others all counts, thin tips and what is out of reach as
@@ -224,7 +226,8 @@ def rest_of(area: Area, gone: BaseGeometry, film: float, least: float) -> Area:
     worth = shapely.union_all([p for p, out in zip(pieces, thin, strict=True) if not out])
     # Nor between what is in reach and what is not: the field takes a seam for air, and what stands before it for cut.
     rest = without_seams(shapely.union_all([worth, less(walls, gone)]), SEAM).difference(crumbs)
-    return replace(area, material=rest, holes=(), drilled=NOTHING, unfit=())
+    unseen = thicker(less(less(area.material, gone), rest), max(exact, HAIR))
+    return replace(area, material=rest, holes=(), drilled=NOTHING, unfit=(), unseen=unseen)
 
 
 def left_in(area: Area, gone: BaseGeometry, film: float) -> BaseGeometry:
@@ -274,12 +277,15 @@ def kept_off(area: Area, high: BaseGeometry, off: float | None = None) -> Area:
     if off is None or area.wall <= off:
         free = area.free.difference(high)
         locus = area.locus.intersection(grown(free, -area.wall, quad_segs=32))
+        high_wall = high
     else:
         # The free space is told by where the centre may be, and reaches so far into what stands there.
         locus = area.locus.difference(grown(high, off, quad_segs=32))
         free = grown(locus, area.wall, quad_segs=32).intersection(area.free)
+        # There it stands as an allowance does: free of material it would be air, and told as cut to those that follow.
+        high_wall = high.difference(free)
     return replace(
-        area, free=free, locus=locus, material=area.material.difference(high), beyond=area.beyond.union(high),
+        area, free=free, locus=locus, material=area.material.difference(high_wall), beyond=area.beyond.union(high),
     )  # fmt: skip
 
 

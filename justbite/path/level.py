@@ -150,7 +150,8 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
     clear, stands = _counted(work.plane.cleared, ground.takes)
     swept: BaseGeometry = Polygon()
     if outlined and paths:
-        swept = swept_by(work.plane.cleared, ground.grid, area.material, area.radius, _cut_along(paths))
+        ways = _cut_along(paths)
+        swept = swept_by(work.plane.cleared, ground.grid, area.material, area.radius, ways, area.unseen)
     films, node = films_left(work, area), ground.grid.cell**2
     return PartPlan(
         tuple(paths), tuple(findings), clear * node, stands * node, ground.takes.count * node, swept, way, films=films

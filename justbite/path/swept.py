@@ -1,7 +1,8 @@
 """What a plan has cleared, seen from above: the field's line, but exact about what stands.
 
 Between nodes nothing is known. Where what stands runs out in a tip thinner than a cell, as beside a wall with air
-behind it, the line may leave the tip away; a later, smaller cutter meets it beside its bite.
+behind it, the line may leave the tip away; a later, smaller cutter meets it beside its bite. And what was too thin to
+count as work is air to the field, whether it was cut or not.
 """
 
 from collections.abc import Sequence
@@ -13,6 +14,7 @@ from shapely.geometry.base import BaseGeometry
 from justbite.field.grid import Field, Grid
 from justbite.field.outline import below_zero
 from justbite.model.borders import grown, united
+from justbite.model.shapes import NOTHING
 from justbite.path.fronts import Points
 from justbite.path.lines import filled
 
@@ -24,19 +26,24 @@ ROUND = 32
 """Chords to a quarter turn: right to R / 3300."""
 
 
-def swept_by(cleared: Field, grid: Grid, material: BaseGeometry, radius: float, ways: Sequence[Points]) -> BaseGeometry:
-    """Where `cleared` is below zero; `ways` (n, 2) are what the cutter's middle cut along, `material` what stood."""
+def swept_by(cleared: Field, grid: Grid, material: BaseGeometry, radius: float, ways: Sequence[Points],
+             unseen: BaseGeometry = NOTHING) -> BaseGeometry:  # fmt: skip
+    """Where `cleared` is below zero; `ways` (n, 2) are what the cutter's middle cut along, `material` what stood.
+
+    `unseen`: what stood as well, though the field took it for air.
+    """
     told = below_zero(cleared, grid)
     seen = 0.5 * SEEN * grid.cell
     standing = grown(grown(material.difference(told), -seen), seen)
-    if standing.is_empty:
+    if standing.is_empty and unseen.is_empty:
         return told
     tips = np.sqrt(2.0 * radius * grid.cell) + grid.cell
     zone = grown(standing.simplify(seen), tips, quad_segs=4).simplify(seen)
+    zone = united([zone, grown(unseen, seen, quad_segs=4)])
     runs = _beside(zone, ways, radius)
     exact = united(shapely.intersection(shapely.buffer(runs, radius, quad_segs=ROUND), zone))
     # What was clear before anything was cut is no material.
-    return united([told.difference(zone.intersection(material)), exact])
+    return united([told.difference(zone.intersection(united([material, unseen]))), exact])
 
 
 def _beside(zone: BaseGeometry, ways: Sequence[Points], reach: float) -> list[BaseGeometry]:

@@ -155,7 +155,7 @@ def works_on(job: Job, operation: Operation, name: str, target: float, step: flo
             film = max(exact, min(thin, limits.film_bite_share * target))
             ignored = max(ignored, film)
             least = max(film, thin, operation.tolerance)
-            own = rest_of(area, _all_of(done), film, least)
+            own = rest_of(area, _all_of(done), film, least, exact)
             if not parts_of(own):
                 cusps.append(_Cusps(_all_of(done), film, high, least))
         if cusps and parts_of(own):

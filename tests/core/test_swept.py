@@ -1,6 +1,7 @@
 """What an operation took, told by the field that its plan ended with and by the ways beside what still stands."""
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import shapely
@@ -68,6 +69,27 @@ class SweptTest(SimpleTestCase):
         self.assertGreater(run.bounds[2], 40.0)
         swept = swept_by(cleared, grid, plate, 4.5, [beside, far])
         self.assertAlmostEqual(plate.difference(swept).area, 40 * 3.5, delta=0.1)
+
+    def test_what_was_too_thin_to_be_work_is_told_by_the_ways_too(self) -> None:
+        """Two films that the field takes for air: a stroke goes along one of them, and within half of the other."""
+        grid = Grid.over((-10, -10, 50, 30), 0.25)
+        films = [shapely.box(0, 0, 40, 0.05), shapely.box(0, 19.9, 40, 20)]
+        cleared = np.full((grid.ny, grid.nx), -1.0, dtype=np.float32)
+        ways = [np.array([[-5.0, 4.5], [45.0, 4.5]]), np.array([[45.0, 15.45], [-5.0, 15.45]])]
+        swept = swept_by(cleared, grid, Polygon(), 4.5, ways, shapely.union_all(films))
+        self.assertAlmostEqual(films[0].difference(swept).area, 0.0, delta=1e-6)
+        self.assertAlmostEqual(films[1].difference(swept).area, 40 * 0.05, delta=0.01)
+        self.assertTrue(swept.covers(shapely.box(0, 0.2, 40, 19.8)))
+
+    def test_a_plan_tells_a_film_as_standing_that_it_does_not_come_to(self) -> None:
+        read = parse_job(two_cutters())
+        area = make_area(read, read.region("area"), 8.0, 0.0, 0.01, 0.002, 0.1)
+        film = shapely.box(69.9, 10, 70, 40)
+        work = replace(area, material=area.material.intersection(shapely.box(0, 0, 20, 50)), unseen=film)
+        ((own, part, ways),) = ways_into(work, 1.0, None, 2.0)
+        made = plan_part(own, part, ways[0], 2.0, "rough", lambda _: None, outlined=True)
+        self.assertLess(own.material.intersection(shapely.box(0, 9, 19, 41)).difference(made.swept).area, 1.0)
+        self.assertAlmostEqual(film.difference(made.swept).area, film.area, delta=1e-6)
 
     def test_one_sweep_in_another_is_no_other(self) -> None:
         """What is outside and what is shared are all of it, and the union is the larger. GEOS by itself takes the
