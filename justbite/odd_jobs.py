@@ -3,7 +3,7 @@
 One to three areas, made or odd, side by side and in each other, some open; every material and machine of the
 catalogue; allowances, floors in between, keep-outs, stock of all kinds, wishes for bite, entry, order and direction;
 holes drilled before; for every third job a second operation with a smaller cutter, or two to four operations of which
-each has areas, a cutter and wishes of its own. Each alone is tested; here they meet.
+each has areas, a cutter and wishes of its own, or a finer one for each. Each alone is tested; here they meet.
 """
 
 from collections.abc import Iterable, Iterator
@@ -28,6 +28,8 @@ DRILLED_FROM = 400
 """Seed from which on holes are drilled in areas: those before stay as they were when they were recorded."""
 MIXED_FROM = 800
 """Seed from which on every other job has operations that each have areas, a cutter and wishes of their own."""
+FINER_FROM = 3000
+"""Seed from which on a second operation takes a much smaller cutter nearer to the walls, with a bite to suit that."""
 Random = np.random.Generator
 Whole = tuple[Job, NDArray[np.float64] | None]
 """A job, and the corners of its part's triangles if it has a part."""
@@ -68,6 +70,8 @@ def odd_jobs(seeds: range) -> Iterator[dict[str, Any]]:
             made["approach_gap"] = float(random.choice([0.3, 2.0, 3.0]))
         if seed >= MIXED_FROM and random.random() < 0.5:
             made["tools"], made["operations"] = _mixed(random, tools[0], regions)
+        if seed >= FINER_FROM:
+            made["tools"], made["operations"] = _finer(random, tools[0], first)
         if seed >= DRILLED_FROM:
             for region in regions:
                 region["drilled"] = holes(random, region, diameter)
@@ -94,6 +98,21 @@ def _mixed(random: Random, first: dict[str, Any], regions: list[dict[str, Any]]
         own = wishes(random, tool)
         operations.append({"name": f"operation {number}", "regions": names, "tool": tool["number"], **own})
     return tools, operations
+
+
+def _finer(random: Random, tool: dict[str, Any], first: dict[str, Any]
+           ) -> tuple[list[dict[str, Any]], list[dict[str, Any]]]:  # fmt: skip
+    """Two cutters, and two operations on the same areas, of which the second leaves less on the walls."""
+    small = _cutter(random, round(tool["diameter"] * float(random.choice([0.2, 0.3, 0.4, 0.6])), 3))
+    wall = float(random.choice([0.1, 0.2, 0.3, 0.5]))
+    first = {**first, "allowance": {**first["allowance"], "wall": wall}}
+    second = {
+        "name": "finer", "tool": 2, "regions": first["regions"], "tolerance": first["tolerance"],
+        "allowance": {"wall": round(wall * float(random.choice([0.0, 0.3, 0.6])), 3), "floor": 0.0},
+    }  # fmt: skip
+    if random.random() < 0.5:
+        second["bite"] = {"ae": round(max(0.02 * small["diameter"], wall * random.uniform(0.8, 2.0)), 3)}
+    return [tool, {**small, "number": 2}], [first, second]
 
 
 def holes(random: Random, region: dict[str, Any], diameter: float) -> list[dict[str, Any]]:
