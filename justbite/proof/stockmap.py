@@ -219,7 +219,7 @@ class Stock:
         cells = float((np.outer(tall, wide) / needed**2).sum())
         self.coarser = max(1.0, math.sqrt(cells / most_cells))
         self._needed = needed * self.coarser
-        self.coarsest = float(self._needed.max())
+        self.finest, self.coarsest = float(self._needed.min()), float(self._needed.max())
         self._kept: dict[int, Tile | _Packed] = {}
         self._plain = cells <= PLAIN_TILES * tile_cells
 

@@ -75,6 +75,14 @@ class AuditTest(SimpleTestCase):
         spent = 0.3 / 548.0 + (1.25 - 0.3) / 1095.0
         self.assertAlmostEqual(result.entry_rate * spent / sliver, 1.0, delta=0.25)
 
+    def test_steps_round_a_small_arc_leave_no_scallops(self) -> None:
+        """Once round on 0.1 mm: a disc of 5.1 mm is gone. Steps of R/20 left 0.56 mm2 of it between them."""
+        removed = audit("G0 X20.1 Y20\nG1 Z-8 F500\nG2 X20.1 Y20 I-0.1 J0 F900\n", cell=0.02).removed / 8.0
+        missing = math.pi * 5.1**2 - removed
+        # A third of a cell all round, at most.
+        self.assertLess(missing, 0.0072 * 2.0 * math.pi * 5.1)
+        self.assertGreater(missing, -0.001 * removed)
+
     def test_only_what_takes_something_is_cutting_length(self) -> None:
         """A side cut of 20 mm, then on through what is cleared: the window reaches on, the length does not."""
         slot = "G0 X15 Y20\nG1 Z-8 F500\nG1 X45 F900\nG1 X15\nG1 X20\n"
