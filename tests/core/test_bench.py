@@ -104,6 +104,13 @@ class OddJobsTest(SimpleTestCase):
         self.assertGreater(sum(len(r.drilled) for d in later for r in d.regions), 3)
         self.assertFalse(any("drilled" in r for d in one for r in d["regions"]))
 
+    def test_finer_second_operations_come_nearer_to_the_walls(self) -> None:
+        for read in [parse_job(d) for d in odd_jobs.odd_jobs(range(3000, 3030))]:
+            first, second = read.operations
+            self.assertEqual(first.regions, second.regions)
+            self.assertLess(second.allowance.wall, first.allowance.wall)
+            self.assertLess(read.tool(second.tool).diameter, 0.7 * read.tool(first.tool).diameter)
+
     def test_operations_of_their_own_mind_go_over_no_area_before_the_one_above_it(self) -> None:
         drawn, again = (list(odd_jobs.odd_jobs(range(800, 830))) for _ in range(2))
         self.assertEqual(drawn, again)
