@@ -23,8 +23,11 @@ from justbite.path.works import Work
 
 TOLD = 2e-4
 """mm by which borders may lie otherwise: two of a program's last digits, and much less than fields are wrong by."""
-SHAPES = ("shape", "material", "free", "locus", "drilled", "unseen")
+SHAPES = ("shape", "material", "free", "locus", "drilled")
 """Of an area, what its plans are made from."""
+UNSEEN = 0.1
+"""Share by which what is too thin to be work may be more or less: where that ends hangs on the last digits, and no plan
+hangs on it, only what is told to the operations that follow."""
 NEARLY = 1e-9
 """Share by which the sum of products of two rings may be less than if they were one."""
 MOST_TURNS = 4
@@ -127,6 +130,8 @@ def _turns(one: NDArray[np.complex128], other: NDArray[np.complex128]) -> list[t
 def _is(like: Like, one: Area, other: Area, gap: float) -> bool:
     """Whether one area moved is another one in all that plans are made from."""
     if not all(_same(getattr(one, name), getattr(other, name), like) for name in SHAPES):
+        return False
+    if abs(one.unseen.area - other.unseen.area) > UNSEEN * max(one.unseen.area, other.unseen.area):
         return False
     if shapely.get_num_geometries(one.locus) > 1:
         # Plans are told by their parts, and those that are as large may come in another order.

@@ -1,6 +1,7 @@
 """Works that are one but for where they lie: which are, where they are moved, and that they are planned once."""
 
 import math
+from dataclasses import replace
 from typing import Any
 from unittest.mock import patch
 
@@ -69,6 +70,15 @@ class LikesTest(SimpleTestCase):
         works = works_of(parse_job(pockets(WEDGE, WEDGE + np.array([0, 50]))))
         self.assertEqual([like.first for like in likes(works, 1.0, 2 * [Wish(place=(40.0, 50.0))])], [0, 1])
         self.assertEqual([like.first for like in likes(works, 1.0, [Wish(), Wish("ramp")])], [0, 1])
+
+    def test_what_is_too_thin_to_be_work_need_not_end_at_the_same_digit(self) -> None:
+        """Films on six pockets with a second operation made three kinds of them; but one that has none is no other."""
+        works = works_of(parse_job(pockets(WEDGE, WEDGE + np.array([0, 50]), WEDGE + np.array([60, 0]))))
+        lengths = (20.0, 19.8, 0.0)
+        films = [shapely.box(20, -6, 20.03, -6 + long) if long else work.area.unseen
+                 for long, work in zip(lengths, works, strict=True)]  # fmt: skip
+        filmed = [replace(work, area=replace(work.area, unseen=film)) for work, film in zip(works, films, strict=True)]
+        self.assertEqual([like.first for like in likes(filmed, 1.0)], [0, 0, 2])
 
     def test_parts_as_large_as_each_other_come_in_the_same_order(self) -> None:
         """Two rooms and a neck of 6 mm that the cutter does not pass: moved they are alike, turned the rooms change."""
