@@ -74,9 +74,7 @@ class LikesTest(SimpleTestCase):
     def test_what_is_too_thin_to_be_work_need_not_end_at_the_same_digit(self) -> None:
         """Films on six pockets with a second operation made three kinds of them; but one that has none is no other."""
         works = works_of(parse_job(pockets(WEDGE, WEDGE + np.array([0, 50]), WEDGE + np.array([60, 0]))))
-        lengths = (20.0, 19.8, 0.0)
-        films = [shapely.box(20, -6, 20.03, -6 + long) if long else work.area.unseen
-                 for long, work in zip(lengths, works, strict=True)]  # fmt: skip
+        films = [shapely.box(20, -6, 20.03, 14), shapely.box(20, -6, 20.03, 13.8), shapely.Polygon()]
         filmed = [replace(work, area=replace(work.area, unseen=film)) for work, film in zip(works, films, strict=True)]
         self.assertEqual([like.first for like in likes(filmed, 1.0)], [0, 0, 2])
 
