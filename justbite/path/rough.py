@@ -21,6 +21,7 @@ from justbite.model.stock import heights as stock_heights
 from justbite.path.area import parts_of
 from justbite.path.blocks import MovesBuilder
 from justbite.path.entry import Entry, Wish
+from justbite.path.foretold import put_off
 from justbite.path.gathered import gathered
 from justbite.path.level import PartPlan
 from justbite.path.program import FeedLaw, Feeds, Heights
@@ -28,7 +29,7 @@ from justbite.path.remembered import Remembered
 from justbite.path.terms import Clock, Level, Terms
 from justbite.path.together import Tick, side_by_side
 from justbite.path.tried import Progress, hole_findings, planned
-from justbite.path.works import Limits, Swept, Work, put_off, works_on
+from justbite.path.works import LeftOut, Limits, Looked, Swept, Work, meeting, works_on
 
 Place = tuple[float, float]
 Ways = dict[str, list[list[Entry | None]]]
@@ -109,9 +110,12 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
     )  # fmt: skip
     known: dict[str, _Worked] = {}
     cut_of: dict[str, BaseGeometry] = {}
+    left_of: dict[str, list[LeftOut]] = {}
     asked = list(operation.regions)
     while asked:
-        known |= _work_out(job, operation, asked, terms, limits, before, cut_of, later, progress, ways, remembered)
+        known |= _work_out(
+            job, operation, asked, terms, limits, before, cut_of, left_of, later, progress, ways, remembered
+        )
         # Where no way in fits into an area, those that come after it find it standing.
         stuck = {name: _cut_of(known[name]) for name in asked if name not in cut_of and known[name].stuck}
         cut_of |= stuck
@@ -183,18 +187,24 @@ class _Worked:
 
 
 def _work_out(job: Job, operation: Operation, names: Sequence[str], terms: Terms, limits: Limits,
-              before: Sequence[Swept], cut_of: dict[str, BaseGeometry], later: bool, progress: Progress,
-              ways: Ways | None, remembered: Remembered | None) -> dict[str, _Worked]:  # fmt: skip
-    """The areas of those names, planned; `cut_of`: what is cut of areas that can not be cut as a whole."""
+              before: Sequence[Swept], cut_of: dict[str, BaseGeometry], left_of: dict[str, list[LeftOut]], later: bool,
+              progress: Progress, ways: Ways | None, remembered: Remembered | None
+              ) -> dict[str, _Worked]:  # fmt: skip
+    """The areas of those names, planned; `cut_of`: what is cut of areas that can not be cut as a whole; `left_of`: what
+    is no work of areas that were looked at, those of these are added."""
     centre = job.tool(operation.tool).centre_cutting
-    told = side_by_side(
-        [partial(_look_at, job, operation, name, terms, limits, before, cut_of) for name in names],
-        lambda k, _: progress(0.0, f"Looking at {names[k]}"),
-    )
+    told = _look(job, operation, names, terms, limits, before, cut_of, left_of, progress)
+    left_of |= {name: looked.left for name, looked in told.items()}
+    # Others that come before them were taken for cut as a whole.
+    again = [n for n in names if any(meeting(job, operation, n, left_of, limits.chord).values())]
+    told |= _look(job, operation, again, terms, limits, before, cut_of, left_of, progress)
     found = {
-        name: _Worked(works, [Wish(operation.entry, job.region(name).start, centre) for _ in works], [], findings)
-        for name, (works, findings) in zip(names, told, strict=True)
-    }
+        name: _Worked(
+            looked.works, [Wish(operation.entry, job.region(name).start, centre) for _ in looked.works], [],
+            looked.findings,
+        )
+        for name, looked in told.items()
+    }  # fmt: skip
     every = [work for worked in found.values() for work in worked.works]
     wishes = [wish for worked in found.values() for wish in worked.wishes]
     chosen = None if ways is None else [own for name in names for own in ways[name]]
@@ -205,10 +215,19 @@ def _work_out(job: Job, operation: Operation, names: Sequence[str], terms: Terms
     return found
 
 
+def _look(job: Job, operation: Operation, names: Sequence[str], terms: Terms, limits: Limits, before: Sequence[Swept],
+          cut_of: dict[str, BaseGeometry], left_of: dict[str, list[LeftOut]], progress: Progress
+          ) -> dict[str, Looked]:  # fmt: skip
+    """What there is to cut of the areas of those names."""
+    own = [partial(_look_at, job, operation, name, terms, limits, before, cut_of, left_of) for name in names]
+    told = side_by_side(own, lambda k, _: progress(0.0, f"Looking at {names[k]}"))
+    return dict(zip(names, told, strict=True))
+
+
 def _look_at(job: Job, operation: Operation, name: str, terms: Terms, limits: Limits, before: Sequence[Swept],
-             cut_of: dict[str, BaseGeometry], _tick: Tick) -> tuple[list[Work], list[Finding]]:  # fmt: skip
+             cut_of: dict[str, BaseGeometry], left_of: dict[str, list[LeftOut]], _tick: Tick) -> Looked:  # fmt: skip
     with working_on(name, operation.name):
-        return works_on(job, operation, name, terms.aim, terms.step, limits, before, cut_of)
+        return works_on(job, operation, name, terms.aim, terms.step, limits, before, cut_of, left_of)
 
 
 def _cut_of(worked: _Worked) -> BaseGeometry:

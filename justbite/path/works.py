@@ -7,18 +7,18 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 from types import MappingProxyType
+from typing import NamedTuple
 
 import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
-from justbite.model.before import as_deep, cut_top, earlier, floors_before, uncut_above
-from justbite.model.borders import ONE_BORDER, grown, united
+from justbite.model.before import as_deep, cut_top, earlier, floors_before
+from justbite.model.borders import areas_of, grown, less, united
 from justbite.model.findings import Finding
 from justbite.model.job import Job, Operation, Region
 from justbite.model.kept import Kept
-from justbite.model.shapes import OVERLAP, SAME, in_the_way, region_shape, uncut_shape
-from justbite.model.stock import heights, standing
+from justbite.model.shapes import SAME, region_shape
 from justbite.path.area import (
     NOTHING,
     Area,
@@ -32,11 +32,11 @@ from justbite.path.area import (
     rest_of,
     thicker,
 )
+from justbite.path.foretold import cleared_later, stock_findings
 from justbite.path.level import reach_findings
 
 NONE: Mapping[str, BaseGeometry] = MappingProxyType({})
-STANDS = 0.1
-"""R^2 of stock right before open edges from which it is worth telling."""
+NONE_LEFT: Mapping[str, Sequence["LeftOut"]] = MappingProxyType({})
 ENDS_FILM = 0.01
 """R that is taken to stand along the walls of areas that come before: up to 0.023 does where passes end at them."""
 
@@ -68,6 +68,25 @@ class Swept:
     """Of its cutter."""
     film: float
     """mm by which its walls may be told wrong."""
+
+
+@dataclass(frozen=True, slots=True)
+class LeftOut:
+    """What an operation's cutter could take of one area from `top` to `bottom`, too little to be work: it stands."""
+
+    shape: BaseGeometry
+    top: float
+    bottom: float
+
+
+class Looked(NamedTuple):
+    """What there is to know of an area before it is planned."""
+
+    works: list["Work"]
+    """From the top down; one, but where earlier operations did not go as deep as this one."""
+    findings: list[Finding]
+    left: list[LeftOut]
+    """What is in none of them, though earlier operations left it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,33 +132,34 @@ FELT = 0.0085
 
 
 def works_on(job: Job, operation: Operation, name: str, target: float, step: float, limits: Limits,
-             before: Sequence[Swept], cut_of: Mapping[str, BaseGeometry] = NONE
-             ) -> tuple[list[Work], list[Finding]]:  # fmt: skip
-    """What there is to cut in a region with radial depth `target` in levels of up to `step`, from the top down.
+             before: Sequence[Swept], cut_of: Mapping[str, BaseGeometry] = NONE,
+             left_of: Mapping[str, Sequence[LeftOut]] = NONE_LEFT) -> Looked:  # fmt: skip
+    """What there is to cut in a region with radial depth `target` in levels of up to `step`.
 
-    `before`: what is gone. `cut_of`: of areas of this operation that can not be cut as a whole, what is cut.
-
-    One work, but where earlier operations did not go as deep as this one.
+    `before`: what is gone. `cut_of`: of areas of this operation that can not be cut as a whole, what is cut; `left_of`:
+    what it leaves of others that are no work.
     """
     region = job.region(name)
     radius = job.tool(operation.tool).diameter / 2
     top, bottom = cut_top(job, operation, region, limits.chord), region.bottom + operation.allowance.floor
     if bottom >= top - SAME:
-        return [], []
+        return Looked([], [], [])
     snap = min(limits.snap_share * radius, limits.snap_tolerance * operation.tolerance)
     area = make_area(
         job, region, radius, operation.allowance.wall, snap, limits.chord,
-        limits.unreached_share * radius**2, _gone_before(job, operation, region, snap, limits.chord, cut_of),
+        limits.unreached_share * radius**2,
+        _gone_before(job, operation, region, snap, limits.chord, cut_of, left_of),
     )  # fmt: skip
     area = replace(area, slack=max(0.0, operation.tolerance - snap))
-    findings = _stock_findings(job, area, region, bottom, operation, limits.chord)
+    findings = stock_findings(job, area, region, bottom, operation, limits.chord)
     if area.material.is_empty:
-        return [], findings
+        return Looked([], findings, [])
     reached = reach_findings(area, operation.name, region.over_slope > 0)
-    if _cleared_later(job, operation, name) is not None:
+    if cleared_later(job, operation, name) is not None:
         reached = [f for f in reached if f.code != "area.unreached"]
     findings += reached
-    works = []
+    works: list[Work] = []
+    left: list[LeftOut] = []
     high_beside: BaseGeometry = NOTHING
     high_inside: BaseGeometry = NOTHING
     cusps: list[_Cusps] = []
@@ -156,8 +176,11 @@ def works_on(job: Job, operation: Operation, name: str, target: float, step: flo
             ignored = max(ignored, film)
             least = max(film, thin, operation.tolerance)
             own = rest_of(area, _all_of(done), film, least, exact)
+            unseen = own.unseen
             if not parts_of(own):
                 cusps.append(_Cusps(_all_of(done), film, high, least))
+                unseen = less(area.material, areas_of(_all_of(done)))
+            left.append(LeftOut(_in_reach(area, unseen, exact), high, low))
         if cusps and parts_of(own):
             stays = [c.too_much(area, THIN_BESIDE * target, high, min(step, high - low)) for c in cusps]
             high_inside = shapely.union_all([high_inside, *stays])
@@ -172,6 +195,9 @@ def works_on(job: Job, operation: Operation, name: str, target: float, step: flo
         high_beside = high_beside.union(left_beside(own, THIN_BESIDE * target))
         if parts_of(own):
             works.append(Work(own, high, low, tuple(z for z in region.floors if low < z < high)))
+            cut = areas_of(grown(own.locus, own.radius).intersection(own.material))
+            left = [replace(one, shape=less(one.shape, cut)) for one in left]
+    left = [one for one in left if not one.shape.is_empty]
     if not works and parts_of(area):
         spot = area.shape.representative_point()
         findings.append(
@@ -181,7 +207,13 @@ def works_on(job: Job, operation: Operation, name: str, target: float, step: flo
                 operation.name, name, spot.x, spot.y, bottom,
             )
         )  # fmt: skip
-    return works, findings
+    return Looked(works, findings, left)
+
+
+def _in_reach(area: Area, unseen: BaseGeometry, exact: float) -> BaseGeometry:
+    """What of that, where it is thicker than `exact` mm, areas that come after this one would take for gone."""
+    near = grown(grown(area.locus, -ENDS_FILM * area.radius, quad_segs=32), area.radius, quad_segs=32)
+    return thicker(areas_of(unseen.intersection(near)), exact)
 
 
 @dataclass(frozen=True, slots=True)
@@ -232,18 +264,21 @@ def _all_of(done: list[Swept]) -> BaseGeometry:
 
 
 def _gone_before(job: Job, operation: Operation, region: Region, film: float, chord: float,
-                 cut_of: Mapping[str, BaseGeometry] = NONE) -> BaseGeometry:  # fmt: skip
+                 cut_of: Mapping[str, BaseGeometry] = NONE, left_of: Mapping[str, Sequence[LeftOut]] = NONE_LEFT
+                 ) -> BaseGeometry:  # fmt: skip
     """Of the areas that come before a region, what is gone as deep as the region goes.
 
     `film`: mm that stays on walls besides the allowance, since the cutter keeps so far off; of this operation's areas
     ENDS_FILM more.
 
     All of those that no operation cuts; of those that this one cuts what its cutter comes to: the allowance on a wall
-    that leads into the region stands before the region's open edge. What earlier operations took is told by `Swept`,
+    that leads into the region stands before the region's open edge, and so does what is too little to be work there
+    (`left_of`). What earlier operations took is told by `Swept`,
     and what a later one is to take stands.
     """
     cut = {name for o in job.operations for name in o.regions}
     radius, wall = job.tool(operation.tool).diameter / 2, operation.allowance.wall
+    stand = meeting(job, operation, region.name, left_of, chord)
     gone = []
     for other in (job.region(n) for n in region.after):
         if other.bottom > region.bottom + SAME:
@@ -256,113 +291,24 @@ def _gone_before(job: Job, operation: Operation, region: Region, film: float, ch
                 as_deep(region, other)
                 and cut_top(job, operation, other, chord) > cut_top(job, operation, region, chord) - SAME
             )
-            gone.append(comes_to(job, other, radius, wall, film + ENDS_FILM * radius, chord, beyond))
+            taken = comes_to(job, other, radius, wall, film + ENDS_FILM * radius, chord, beyond)
+            gone.append(less(taken, united(stand[other.name])) if stand.get(other.name) else taken)
         elif other.name not in cut:
             gone.append(region_shape(other, chord))
     return shapely.union_all(gone)
 
 
-def _cleared_later(job: Job, operation: Operation, name: str) -> Operation | None:
-    """The first later operation that takes a smaller cutter to the area."""
-    diameter = job.tool(operation.tool).diameter
-    after = (o for o in _after(job, operation.name) if name in o.regions and job.tool(o.tool).diameter < diameter)
-    return next(after, None)
-
-
-NOT_CUT = "is not cut."
-"""How the sentence ends that tells of an area, or a part of one, that no way in fits into."""
-
-
-def put_off(job: Job, operation: Operation, finding: Finding) -> Finding:
-    """A note where nothing goes into an area that a smaller cutter comes to later, which tells its own."""
-    later = _cleared_later(job, operation, finding.area) if finding.code == "area.no-entry" else None
-    if later is None:
-        return finding
-    return replace(finding, code="area.put-off",
-                   sentence=f'{finding.sentence.removesuffix(NOT_CUT)}is left to "{later.name}".')  # fmt: skip
-
-
-def _after(job: Job, operation: str) -> Sequence[Operation]:
-    """The operations after the one of this name."""
-    return job.operations[[o.name for o in job.operations].index(operation) + 1 :]
-
-
-def _stock_findings(job: Job, area: Area, region: Region, bottom: float, operation: Operation, chord: float
-                    ) -> list[Finding]:  # fmt: skip
-    name = operation.name
-    low, high = heights(job.stock)
-    spot = area.shape.representative_point()
-    said: list[tuple[str, str]] = []
-    if not standing(job.stock, region.bottom, chord).intersects(area.shape):
-        said.append(("area.outside-stock", f'Area "{area.name}" lies outside the stock; there is nothing to cut.'))
-    if bottom < low - 1e-6:
-        said.append(("area.outside-stock", f'Area "{area.name}" goes {low - bottom:.2f} mm below the stock.'))
-    if job.part is not None:
-        # The stock is known, and what no area takes above an area is cut with it.
-        if uncut_above(job, operation, region, chord).area > OVERLAP:
-            top = cut_top(job, operation, region, chord)
-            above_it = f"{top - region.top:.2f} mm above where it begins"
-            said.append(("area.from-stock-top", f'Area "{area.name}" is cut from {above_it}: no area takes what stands'
-                         " there before."))  # fmt: skip
-    elif region.top < high - 1e-6:
-        above = standing(job.stock, region.top + 1e-6, chord).intersection(area.shape)
-        for other in _cut_until(job, name):
-            if other.name != region.name and other.bottom <= region.top + 1e-6:
-                above = above.difference(grown(region_shape(other, chord), 1e-3))
-        if above.area > 1e-2 * area.radius**2:
-            begins = f'Area "{area.name}" starts {high - region.top:.2f} mm below the top of the stock'
-            later = _cut_above_later(job, name, region, above, chord)
-            if later is None:
-                said.append(("area.outside-stock", f"{begins}; what is above must be gone."))
-            else:
-                said.append(("area.order", f'{begins}, and what is above it only "{later}" cuts, after "{name}".'))
-    found = [Finding(code, s, name, area.name, spot.x, spot.y, bottom) for code, s in said]
-    found += _open_findings(job, area, region, bottom, name, chord)
-    for keep_out, shape in in_the_way(job, region, chord):
-        lost = grown(shape, area.radius).intersection(area.shape)
-        if lost.area > 1e-3:
-            spot = lost.representative_point()
-            found.append(
-                Finding(
-                    "area.keep-out",
-                    f'Keep-out "{keep_out.name}" stands in area "{area.name}"; about {lost.area:.0f} mm² are not cut.',
-                    name, area.name, spot.x, spot.y, keep_out.top,
-                )
-            )  # fmt: skip
+def meeting(job: Job, operation: Operation, name: str, left_of: Mapping[str, Sequence[LeftOut]], chord: float
+            ) -> dict[str, list[BaseGeometry]]:  # fmt: skip
+    """Of what an operation leaves of the areas that come before one, by name, what stands near that at its heights."""
+    region = job.region(name)
+    others = [n for n in region.after if n in operation.regions and left_of.get(n)]
+    if not others:
+        return {}
+    top, bottom = cut_top(job, operation, region, chord), region.bottom + operation.allowance.floor
+    near = shapely.box(*region_shape(region, chord).bounds).buffer(2.0 * job.tool(operation.tool).diameter)
+    found: dict[str, list[BaseGeometry]] = {}
+    for other in others:
+        own = [one.shape for one in left_of[other] if one.bottom < top - SAME and one.top > bottom + SAME]
+        found[other] = [shape for one in own if not (shape := areas_of(one.intersection(near))).is_empty]
     return found
-
-
-def _open_findings(job: Job, area: Area, region: Region, bottom: float, operation: str, chord: float) -> list[Finding]:
-    """Where stock stands right before an open edge, and no area of the job is there to cut it."""
-    before = area.free.intersection(grown(area.shape, area.radius)).difference(area.shape)
-    if before.area < STANDS * area.radius**2:
-        return []
-    deep = [r for r in job.regions if r.name != region.name and r.bottom <= region.bottom + SAME]
-    others = [region_shape(r, chord) for r in deep]
-    stands = before.intersection(standing(job.stock, bottom + SAME, chord))
-    others.append(uncut_shape(region, chord))
-    stands = grown(stands.difference(grown(shapely.union_all(others), ONE_BORDER)), -ONE_BORDER)
-    if stands.area < STANDS * area.radius**2:
-        return []
-    spot = max(shapely.get_parts(stands), key=lambda g: g.area).representative_point()
-    said = f'Area "{area.name}" is open where stock stands that no area cuts; it is taken as cut before.'
-    return [Finding("area.open-into-stock", said, operation, area.name, spot.x, spot.y, bottom)]
-
-
-def _cut_above_later(job: Job, operation: str, region: Region, above: BaseGeometry, chord: float) -> str | None:
-    """The first operation after this one that cuts what stands above an area; None where none does."""
-    for later in _after(job, operation):
-        for other in (job.region(n) for n in later.regions if n != region.name):
-            if other.top > region.top + 1e-6 and region_shape(other, chord).intersection(above).area > 1e-3:
-                return later.name
-    return None
-
-
-def _cut_until(job: Job, operation: str) -> list[Region]:
-    """The areas that are cut by the operations up to and with the one of this name."""
-    names: list[str] = []
-    for o in job.operations:
-        names += o.regions
-        if o.name == operation:
-            break
-    return [job.region(n) for n in dict.fromkeys(names)]

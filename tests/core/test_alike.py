@@ -46,7 +46,7 @@ def pockets(*rings: NDArray[np.float64], **region: Any) -> dict[str, Any]:
 def works_of(made: Job) -> list[Work]:
     operation = made.operations[0]
     told = [works_on(made, operation, name, 1.6, 10.0, LIMITS, []) for name in operation.regions]
-    return [work for works, _ in told for work in works]
+    return [work for looked in told for work in looked.works]
 
 
 class LikesTest(SimpleTestCase):

@@ -160,7 +160,7 @@ class RestTest(SimpleTestCase):
         def work(above: shapely.Geometry, step: float) -> Work:
             low = whole.difference(shapely.union_all([cusp, strip]))
             before = [Swept(whole.difference(above), -5.9, 8.0, 0.005), Swept(low, -11.9, 8.0, 0.005)]
-            (own,), _ = works_on(made, made.operations[1], "area", 0.3, step, LIMITS, before)
+            (own,) = works_on(made, made.operations[1], "area", 0.3, step, LIMITS, before).works
             self.assertEqual((own.top, own.bottom), (-5.9, -11.9))
             self.assertGreater(own.area.material.intersection(strip).area, 400.0)
             return own
@@ -184,7 +184,7 @@ class RestTest(SimpleTestCase):
 
         def floor(above: shapely.Geometry, target: float) -> Area:
             before = [Swept(whole.difference(above), -11.9, 8.0, 0.005)]
-            (own,), _ = works_on(made, made.operations[1], "area", target, 3.0, LIMITS, before)
+            (own,) = works_on(made, made.operations[1], "area", target, 3.0, LIMITS, before).works
             self.assertEqual((own.top, own.bottom), (-11.9, -12.0))
             return own.area
 
