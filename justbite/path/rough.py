@@ -29,7 +29,7 @@ from justbite.path.remembered import Remembered
 from justbite.path.terms import Clock, Level, Terms
 from justbite.path.together import Tick, side_by_side
 from justbite.path.tried import Progress, hole_findings, planned
-from justbite.path.works import LeftOut, Limits, Looked, Swept, Work, meeting, works_on
+from justbite.path.works import Limits, Looked, Others, Swept, Work, meeting, works_on
 
 Place = tuple[float, float]
 Ways = dict[str, list[list[Entry | None]]]
@@ -109,16 +109,13 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         bears.shallow if operation.follow_bite else None,
     )  # fmt: skip
     known: dict[str, _Worked] = {}
-    cut_of: dict[str, BaseGeometry] = {}
-    left_of: dict[str, list[LeftOut]] = {}
+    others = Others()
     asked = list(operation.regions)
     while asked:
-        known |= _work_out(
-            job, operation, asked, terms, limits, before, cut_of, left_of, later, progress, ways, remembered
-        )
+        known |= _work_out(job, operation, asked, terms, limits, before, others, later, progress, ways, remembered)
         # Where no way in fits into an area, those that come after it find it standing.
-        stuck = {name: _cut_of(known[name]) for name in asked if name not in cut_of and known[name].stuck}
-        cut_of |= stuck
+        stuck = {name: _cut_of(known[name]) for name in asked if name not in others.cut and known[name].stuck}
+        others.cut.update(stuck)
         asked = [n for n in operation.regions if stuck.keys() & set(job.region(n).after)]
     own = [put_off(job, operation, f) for name in operation.regions for f in known[name].findings]
     findings = gathered(job, operation, own)
@@ -187,17 +184,15 @@ class _Worked:
 
 
 def _work_out(job: Job, operation: Operation, names: Sequence[str], terms: Terms, limits: Limits,
-              before: Sequence[Swept], cut_of: dict[str, BaseGeometry], left_of: dict[str, list[LeftOut]], later: bool,
-              progress: Progress, ways: Ways | None, remembered: Remembered | None
-              ) -> dict[str, _Worked]:  # fmt: skip
-    """The areas of those names, planned; `cut_of`: what is cut of areas that can not be cut as a whole; `left_of`: what
-    is no work of areas that were looked at, those of these are added."""
+              before: Sequence[Swept], others: Others, later: bool, progress: Progress, ways: Ways | None,
+              remembered: Remembered | None) -> dict[str, _Worked]:  # fmt: skip
+    """The areas of those names, planned; what is known of them without that is added to the `others`."""
     centre = job.tool(operation.tool).centre_cutting
-    told = _look(job, operation, names, terms, limits, before, cut_of, left_of, progress)
-    left_of |= {name: looked.left for name, looked in told.items()}
-    # Others that come before them were taken for cut as a whole.
-    again = [n for n in names if any(meeting(job, operation, n, left_of, limits.chord).values())]
-    told |= _look(job, operation, again, terms, limits, before, cut_of, left_of, progress)
+    told = _look(job, operation, names, terms, limits, before, others, progress)
+    others.left.update({name: looked.left for name, looked in told.items()})
+    # Those that come before these were taken for cut as a whole.
+    again = [n for n in names if any(meeting(job, operation, n, others, limits.chord).values())]
+    told |= _look(job, operation, again, terms, limits, before, others, progress)
     found = {
         name: _Worked(
             looked.works, [Wish(operation.entry, job.region(name).start, centre) for _ in looked.works], [],
@@ -216,18 +211,17 @@ def _work_out(job: Job, operation: Operation, names: Sequence[str], terms: Terms
 
 
 def _look(job: Job, operation: Operation, names: Sequence[str], terms: Terms, limits: Limits, before: Sequence[Swept],
-          cut_of: dict[str, BaseGeometry], left_of: dict[str, list[LeftOut]], progress: Progress
-          ) -> dict[str, Looked]:  # fmt: skip
+          others: Others, progress: Progress) -> dict[str, Looked]:  # fmt: skip
     """What there is to cut of the areas of those names."""
-    own = [partial(_look_at, job, operation, name, terms, limits, before, cut_of, left_of) for name in names]
+    own = [partial(_look_at, job, operation, name, terms, limits, before, others) for name in names]
     told = side_by_side(own, lambda k, _: progress(0.0, f"Looking at {names[k]}"))
     return dict(zip(names, told, strict=True))
 
 
 def _look_at(job: Job, operation: Operation, name: str, terms: Terms, limits: Limits, before: Sequence[Swept],
-             cut_of: dict[str, BaseGeometry], left_of: dict[str, list[LeftOut]], _tick: Tick) -> Looked:  # fmt: skip
+             others: Others, _tick: Tick) -> Looked:  # fmt: skip
     with working_on(name, operation.name):
-        return works_on(job, operation, name, terms.aim, terms.step, limits, before, cut_of, left_of)
+        return works_on(job, operation, name, terms.aim, terms.step, limits, before, others)
 
 
 def _cut_of(worked: _Worked) -> BaseGeometry:

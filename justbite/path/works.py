@@ -3,10 +3,9 @@
 What earlier operations of the job took out is no longer in it: a smaller cutter finds the rest of a larger one.
 """
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
-from types import MappingProxyType
 from typing import NamedTuple
 
 import numpy as np
@@ -35,8 +34,6 @@ from justbite.path.area import (
 from justbite.path.foretold import cleared_later, stock_findings
 from justbite.path.level import reach_findings
 
-NONE: Mapping[str, BaseGeometry] = MappingProxyType({})
-NONE_LEFT: Mapping[str, Sequence["LeftOut"]] = MappingProxyType({})
 ENDS_FILM = 0.01
 """R that is taken to stand along the walls of areas that come before: up to 0.023 does where passes end at them."""
 
@@ -77,6 +74,19 @@ class LeftOut:
     shape: BaseGeometry
     top: float
     bottom: float
+
+
+@dataclass(frozen=True, slots=True)
+class Others:
+    """What is known of an operation's other areas when one is looked at, by their names."""
+
+    cut: dict[str, BaseGeometry] = field(default_factory=dict)
+    """Of those that can not be cut as a whole what is cut."""
+    left: dict[str, list[LeftOut]] = field(default_factory=dict)
+    """What is no work there, though earlier operations left it."""
+
+
+NONE = Others()
 
 
 class Looked(NamedTuple):
@@ -132,12 +142,10 @@ FELT = 0.0085
 
 
 def works_on(job: Job, operation: Operation, name: str, target: float, step: float, limits: Limits,
-             before: Sequence[Swept], cut_of: Mapping[str, BaseGeometry] = NONE,
-             left_of: Mapping[str, Sequence[LeftOut]] = NONE_LEFT) -> Looked:  # fmt: skip
+             before: Sequence[Swept], others: Others = NONE) -> Looked:  # fmt: skip
     """What there is to cut in a region with radial depth `target` in levels of up to `step`.
 
-    `before`: what is gone. `cut_of`: of areas of this operation that can not be cut as a whole, what is cut; `left_of`:
-    what it leaves of others that are no work.
+    `before`: what is gone.
     """
     region = job.region(name)
     radius = job.tool(operation.tool).diameter / 2
@@ -147,8 +155,7 @@ def works_on(job: Job, operation: Operation, name: str, target: float, step: flo
     snap = min(limits.snap_share * radius, limits.snap_tolerance * operation.tolerance)
     area = make_area(
         job, region, radius, operation.allowance.wall, snap, limits.chord,
-        limits.unreached_share * radius**2,
-        _gone_before(job, operation, region, snap, limits.chord, cut_of, left_of),
+        limits.unreached_share * radius**2, _gone_before(job, operation, region, snap, limits.chord, others),
     )  # fmt: skip
     area = replace(area, slack=max(0.0, operation.tolerance - snap))
     findings = stock_findings(job, area, region, bottom, operation, limits.chord)
@@ -264,27 +271,26 @@ def _all_of(done: list[Swept]) -> BaseGeometry:
 
 
 def _gone_before(job: Job, operation: Operation, region: Region, film: float, chord: float,
-                 cut_of: Mapping[str, BaseGeometry] = NONE, left_of: Mapping[str, Sequence[LeftOut]] = NONE_LEFT
-                 ) -> BaseGeometry:  # fmt: skip
+                 others: Others = NONE) -> BaseGeometry:  # fmt: skip
     """Of the areas that come before a region, what is gone as deep as the region goes.
 
     `film`: mm that stays on walls besides the allowance, since the cutter keeps so far off; of this operation's areas
     ENDS_FILM more.
 
     All of those that no operation cuts; of those that this one cuts what its cutter comes to: the allowance on a wall
-    that leads into the region stands before the region's open edge, and so does what is too little to be work there
-    (`left_of`). What earlier operations took is told by `Swept`,
+    that leads into the region stands before the region's open edge, and so does what is too little to be work there.
+    What earlier operations took is told by `Swept`,
     and what a later one is to take stands.
     """
     cut = {name for o in job.operations for name in o.regions}
     radius, wall = job.tool(operation.tool).diameter / 2, operation.allowance.wall
-    stand = meeting(job, operation, region.name, left_of, chord)
+    stand = meeting(job, operation, region.name, others, chord)
     gone = []
     for other in (job.region(n) for n in region.after):
         if other.bottom > region.bottom + SAME:
             continue
-        if other.name in cut_of:
-            gone.append(cut_of[other.name])
+        if other.name in others.cut:
+            gone.append(others.cut[other.name])
         elif other.name in operation.regions:
             # Before its open edges it takes nothing of what stands higher there than where it begins itself.
             beyond = (
@@ -298,17 +304,17 @@ def _gone_before(job: Job, operation: Operation, region: Region, film: float, ch
     return shapely.union_all(gone)
 
 
-def meeting(job: Job, operation: Operation, name: str, left_of: Mapping[str, Sequence[LeftOut]], chord: float
+def meeting(job: Job, operation: Operation, name: str, others: Others, chord: float
             ) -> dict[str, list[BaseGeometry]]:  # fmt: skip
     """Of what an operation leaves of the areas that come before one, by name, what stands near that at its heights."""
     region = job.region(name)
-    others = [n for n in region.after if n in operation.regions and left_of.get(n)]
-    if not others:
+    names = [n for n in region.after if n in operation.regions and others.left.get(n)]
+    if not names:
         return {}
     top, bottom = cut_top(job, operation, region, chord), region.bottom + operation.allowance.floor
     near = shapely.box(*region_shape(region, chord).bounds).buffer(2.0 * job.tool(operation.tool).diameter)
     found: dict[str, list[BaseGeometry]] = {}
-    for other in others:
-        own = [one.shape for one in left_of[other] if one.bottom < top - SAME and one.top > bottom + SAME]
+    for other in names:
+        own = [one.shape for one in others.left[other] if one.bottom < top - SAME and one.top > bottom + SAME]
         found[other] = [shape for one in own if not (shape := areas_of(one.intersection(near))).is_empty]
     return found

@@ -17,7 +17,7 @@ from justbite.model.parse import parse_job
 from justbite.model.shapes import OVERLAP, job_space, overlap, region_shape
 from justbite.path import rough
 from justbite.path.area import comes_to, kept_off, left_beside, make_area, parts_of
-from justbite.path.works import ENDS_FILM, Limits, Swept, Work, _gone_before, meeting, works_on
+from justbite.path.works import ENDS_FILM, Limits, Others, Swept, Work, _gone_before, meeting, works_on
 from justbite.plan import plan
 from tests.core.test_path import job, rectangle
 
@@ -130,7 +130,7 @@ class LeadingTest(SimpleTestCase):
         # All that is looked at is how much is cut at once.
         terms: Any = SimpleNamespace(aim=0.3, step=3.0)
         with mock.patch.object(rough, "planned", planned):
-            rough._work_out(made, made.operations[1], ["low", "high"], terms, LIMITS, before, {}, {}, False,
+            rough._work_out(made, made.operations[1], ["low", "high"], terms, LIMITS, before, Others(), False,
                             lambda share, doing: None, None, None)  # fmt: skip
         low, high = taken
         self.assertEqual((low.top, low.bottom, high.top, high.bottom), (-11.9, -12.0, -5.9, -6.0))
@@ -146,12 +146,12 @@ class LeadingTest(SimpleTestCase):
         self.assertEqual((left.top, left.bottom), (0.0, -11.9))
         self.assertLess(left.shape.symmetric_difference(crumb).area, 0.01)
         for top, stands in ((0.0, True), (-5.95, True), (-6.0, False)):
-            lower = {"low": [replace(left, top=top)]}
+            lower = Others(left={"low": [replace(left, top=top)]})
             found = meeting(made, made.operations[1], "high", lower, CHORD)
             self.assertEqual([len(shapes) for shapes in found.values()], [int(stands)])
         # What lies beyond all that the cutter goes to, and what the last level takes along as a film.
-        far = [replace(left, shape=shapely.affinity.translate(left.shape, 0, -10))]
-        self.assertEqual(meeting(made, made.operations[1], "high", {"low": far}, CHORD), {"low": []})
+        far = Others(left={"low": [replace(left, shape=shapely.affinity.translate(left.shape, 0, -10))]})
+        self.assertEqual(meeting(made, made.operations[1], "high", far, CHORD), {"low": []})
         wider = made.operations[1].model_copy(update={"tolerance": 0.05})
         self.assertEqual(works_on(made, wider, "low", 0.3, 3.0, LIMITS, before).left, [])
 
