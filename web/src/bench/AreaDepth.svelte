@@ -30,7 +30,7 @@
     if (!rest) return;
     const next = bench.operation + 1;
     await bench.change(rest);
-    if (bench.document?.operations[next]) bench.choose(next);
+    if (bench.document?.operations[next]) await bench.choose(next);
   }
   function take(list: HTMLSelectElement) {
     const name = list.value;
@@ -101,7 +101,7 @@
 <p class="more">
   <button class="plain" disabled={!rest} onclick={addRest}>Take the rest with a smaller cutter</button>
   {#if document.operations.length > 1}
-    <button class="plain" onclick={() => bench.change(without(document, bench.operation))}
+    <button class="plain" onclick={() => bench.change((d) => d && without(d, bench.operation))}
       >Remove this operation</button
     >
   {/if}

@@ -48,10 +48,13 @@
     const known = document.tools.find((t) => `T${t.number}` === choice);
     if (known) return void bench.changeOperation((o) => ({ ...o, tool: known.number }));
     if (!stored) return;
-    const next = Math.max(0, ...document.tools.map((t) => t.number)) + 1;
-    const added = toolFrom(stored, next);
-    const operations = document.operations.map((o, i) => (i === bench.operation ? { ...o, tool: next } : o));
-    void bench.change({ ...document, tools: [...document.tools, added], operations });
+    const name = operation.name;
+    void bench.change((d) => {
+      if (!d) return d;
+      const next = Math.max(0, ...d.tools.map((t) => t.number)) + 1;
+      const operations = d.operations.map((o) => (o.name === name ? { ...o, tool: next } : o));
+      return { ...d, tools: [...d.tools, toolFrom(stored, next)], operations };
+    });
   }
   const idOf = (value: string | { name: string }) => (typeof value === 'string' ? value : '');
   const nameOf = (value: string | { name: string }, list: { id: string; name: string }[] | undefined) =>
@@ -140,11 +143,10 @@
         Material
         <select
           value={idOf(document.material)}
-          onchange={(e) =>
-            bench.change({
-              ...document,
-              material: named(bench.stores?.materials ?? [], e.currentTarget.value),
-            })}
+          onchange={(e) => {
+            const material = named(bench.stores?.materials ?? [], e.currentTarget.value);
+            void bench.change((d) => d && { ...d, material });
+          }}
         >
           {#if typeof document.material !== 'string'}<option value="">{document.material.name}</option>{/if}
           {#each bench.stores?.materials ?? [] as m (m.id)}<option value={m.id}>{m.name}</option>{/each}
@@ -154,11 +156,10 @@
         Machine
         <select
           value={idOf(document.machine)}
-          onchange={(e) =>
-            bench.change({
-              ...document,
-              machine: named(bench.stores?.machines ?? [], e.currentTarget.value),
-            })}
+          onchange={(e) => {
+            const machine = named(bench.stores?.machines ?? [], e.currentTarget.value);
+            void bench.change((d) => d && { ...d, machine });
+          }}
         >
           {#if typeof document.machine !== 'string'}<option value="">{document.machine.name}</option>{/if}
           {#each bench.stores?.machines ?? [] as m (m.id)}<option value={m.id}>{m.name}</option>{/each}

@@ -3,7 +3,7 @@
   import QuantityField from '../parts/QuantityField.svelte';
   import Holes from './Holes.svelte';
   import PlaceField from './PlaceField.svelte';
-  import type { Operation, Region } from '../types';
+  import type { JobDocument, Operation, Region } from '../types';
   import type { BenchState } from './bench.svelte';
 
   let { bench, operation, regions }: { bench: BenchState; operation: Operation; regions: Region[] } =
@@ -44,13 +44,12 @@
     T{bench.tool.number} is not said to cut at its middle.
     <button
       class="plain says"
-      onclick={() =>
-        bench.change({
-          ...bench.document!,
-          tools: bench.document!.tools.map((t) =>
-            t.number === operation.tool ? { ...t, centre_cutting: true } : t,
-          ),
-        })}>It does</button
+      onclick={() => {
+        const number = operation.tool;
+        const cutting = (d: JobDocument) =>
+          d.tools.map((t) => (t.number === number ? { ...t, centre_cutting: true } : t));
+        void bench.change((d) => d && { ...d, tools: cutting(d) });
+      }}>It does</button
     >
   </p>
 {/if}

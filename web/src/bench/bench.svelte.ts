@@ -217,14 +217,16 @@ export class BenchState {
     if (operation === this.operation) [this.chart, this.#chartKey] = [found, key];
   }
 
-  #with(change: (operation: Operation) => Operation): JobDocument | null {
+  #with(change: (operation: Operation) => Operation, name = this.current?.name): JobDocument | null {
     if (!this.document) return null;
-    const operations = this.document.operations.map((o, i) => (i === this.operation ? change(o) : o));
+    const operations = this.document.operations.map((o) => (o.name === name ? change(o) : o));
     return { ...this.document, operations };
   }
 
   changeOperation(change: (operation: Operation) => Operation) {
-    return this.change(() => this.#with(change));
+    // Of the operation that is looked at now; when its turn comes it may be another.
+    const name = this.current?.name;
+    return this.change(() => this.#with(change, name));
   }
 
   changeRegion(name: string, change: (region: Region) => Region) {
@@ -319,7 +321,9 @@ export class BenchState {
     if (this.plan) this.#takePlan(await api.stopPlan(this.plan.id));
   }
 
-  choose(operation: number) {
+  async choose(operation: number) {
+    // What was typed is for the operation that it was typed at.
+    await settled();
     this.operation = operation;
     this.level = null;
     this.playing = false;

@@ -4,6 +4,7 @@
   import * as api from '../api/client';
   import { length } from '../format';
   import KeyList from '../parts/KeyList.svelte';
+  import { settled } from '../parts/pending';
   import TopLine from '../parts/TopLine.svelte';
   import { named, ROUGHERS, toolFrom } from '../stores';
   import type { JobDocument, Stores } from '../types';
@@ -121,6 +122,9 @@
   });
 
   async function finish() {
+    // What was typed last is in the job too.
+    await settled();
+    if (desk.missing) return;
     try {
       const wish = draft();
       if (document && job !== null) {

@@ -114,9 +114,10 @@
         <span class="quiet">{essence(l.areas)}</span>
       </button>
     </li>
-    {#if single && l.areas.includes(single)}
-      <AreaCard {desk} area={single} others={l.areas.length > 1 ? l.areas : []} />
-    {/if}
+    <!-- Each has a card of its own: what is typed in one and read late is not for the next one that is chosen. -->
+    {#each l.areas.filter((a) => a === single) as area (area.name)}
+      <AreaCard {desk} {area} others={l.areas.length > 1 ? l.areas : []} />
+    {/each}
   {/each}
 </ul>
 {#if !desk.areas.length}<p class="quiet">

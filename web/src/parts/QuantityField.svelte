@@ -60,29 +60,38 @@
     }
   }
 
+  /** What is being taken over: leaving a field after Enter takes nothing twice. */
+  let taken: string | null = null;
+
   async function typing(event: Event) {
-    typed = (event.target as HTMLInputElement).value;
-    const answer = await read(typed);
-    if (answer) onlive?.(answer.value);
+    const text = (event.target as HTMLInputElement).value;
+    typed = text;
+    taken = null;
+    const answer = await read(text);
+    if (answer && typed === text) onlive?.(answer.value);
   }
 
   async function take() {
-    if (typed === null) return;
     const text = typed;
+    if (text === null || text === taken) return;
     if (text === shown) return leave();
     if (text.trim() === '' && onunpin) {
       leave();
       return onunpin();
     }
+    taken = text;
     const answer = await read(text);
-    if (answer) {
-      leave();
-      onchange(answer.value);
+    if (!answer) {
+      taken = null;
+      return;
     }
+    // Something else may have been typed while it was read.
+    if (typed === text) leave();
+    onchange(answer.value);
   }
 
   function leave() {
-    [typed, reading, fault] = [null, null, ''];
+    [typed, taken, reading, fault] = [null, null, null, ''];
   }
 
   function key(event: KeyboardEvent) {
