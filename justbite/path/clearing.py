@@ -295,7 +295,7 @@ class Clearing:
                 tidied = self._tidy(x, y, nearest - CRUMBS_OFF * self.plane.radius, tick)
                 if tidied != (x, y):
                     return tidied
-            fronts = [f for f in fronts if not f.way > 2.0 * self.ways.horizon]
+            fronts = [f for f in fronts if not f.way > self.ways.farthest]
             if not fronts:
                 return None
             # In a tour what is light enough to be wiped at once needs no passes of its own.

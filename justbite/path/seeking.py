@@ -71,8 +71,10 @@ class Seeker:
                     best = min(best, way)
             if fronts and not np.isfinite(best) and not flood.whole:
                 nearest = min(range(len(fronts)), key=lambda k: self._crow(x, y, fronts[k]))
-                fronts[nearest] = replace(fronts[nearest], way=self.ways.way_round(x, y, fronts[nearest], sweep))
-                best = fronts[nearest].way
+                # A way round all that stands is long to find: not where none is gone that is as far as the crow flies.
+                if self._crow(x, y, fronts[nearest]) <= self.ways.farthest:
+                    fronts[nearest] = replace(fronts[nearest], way=self.ways.way_round(x, y, fronts[nearest], sweep))
+                    best = fronts[nearest].way
             enough = min(best, LOOK_FAR * best + LOOK_NEAR * self.plane.radius)
             if not fronts or flood.whole or enough <= max(limit, flood.reached):
                 break

@@ -45,11 +45,18 @@ class Ways:
 
     def __post_init__(self) -> None:
         self._spacing = 0.25 * self.plane.radius
+        self._towards: tuple[tuple[object, ...], Flood] | None = None
         self.start_anew(0.0)
         self._sheets = (Sheet.over(self._xs.shape), Sheet.over(self._xs.shape))
 
+    @property
+    def farthest(self) -> float:
+        """mm of way beyond which no front is gone to."""
+        return 2.0 * self.horizon
+
     def start_anew(self, shift: float) -> None:
         """Nodes `shift` spacings aside, of which nothing is known."""
+        self._towards = None
         self._xs, self._ys, self._kinds, self._wide = search.place_nodes(
             self.plane.room, *self.plane.frame, self._spacing, self.plane.wall, 0.004 * self.plane.radius, shift
         )
@@ -69,6 +76,7 @@ class Ways:
 
     def forget(self, points: Points) -> None:
         """What was cut along `points` changes what is known about them."""
+        self._towards = None
         reach = 2.0 * self.plane.radius + 2.0 * self._spacing
         points = np.ascontiguousarray(points)
         for kinds in (self._kinds, self._other_kinds):
@@ -109,6 +117,17 @@ class Ways:
         )  # fmt: skip
         return Flood(sheet.distance, sheet.parent, contacts, reached, whole)
 
+    def flood_towards(self, x: float, y: float, start: Start, sweep: Sweep) -> Flood:
+        """Flood from (x, y) to a start; where the last one was the same and nothing was cut since, that one.
+
+        How far a front is away is asked before the way there. On large areas these floods are most of planning.
+        """
+        goal = self._node(start[0], start[1])
+        asked = x, y, goal, self.plane.thick(sweep)
+        if self._towards is None or self._towards[0] != asked:
+            self._towards = asked, self.flood(x, y, sweep, 0.0, goal)
+        return self._towards[1]
+
     def _reach(self, flood: Flood, start: Start) -> tuple[int, int, float]:
         j, i, way = search.nearest_reached(
             self.plane.cleared, self.plane.room, *self.plane.frame, self._xs, self._ys, flood.distance, self._spacing,
@@ -123,8 +142,7 @@ class Ways:
 
     def way_round(self, x: float, y: float, front: Front, sweep: Sweep) -> float:
         """mm to the start of a front that is not in line."""
-        flood = self.flood(x, y, sweep, 0.0, self._node(front.start[0], front.start[1]))
-        return self._reach(flood, front.start)[2]
+        return self._reach(self.flood_towards(x, y, front.start, sweep), front.start)[2]
 
     def line(self, x: float, y: float, start: Start) -> Points | None:
         """The link from (x, y) straight to a start, or to a little behind it; None where that is not clear."""
@@ -150,7 +168,7 @@ class Ways:
         if link is None:
             j, i, way = (0, 0, np.inf) if flood is None else self._reach(flood, start)
             if flood is None or not np.isfinite(way):
-                flood = self.flood(x, y, sweep, 0.0, self._node(start[0], start[1]))
+                flood = self.flood_towards(x, y, start, sweep)
                 j, i, way = self._reach(flood, start)
             if not np.isfinite(way):
                 return None

@@ -11,6 +11,7 @@ from shapely.geometry import LineString, Point, Polygon, box
 from justbite.field.distance import signed_distance
 from justbite.field.grid import Grid
 from justbite.model.parse import parse_job
+from justbite.path import search
 from justbite.path.clearing import Clearing
 from justbite.path.fronts import CONTACTS_APART, SWEEPS, Front, Piece, Points
 from justbite.path.plane import MOST_TAKEN, Plane
@@ -119,6 +120,36 @@ class LinkTest(SimpleTestCase):
         self.assertGreaterEqual(length(link.points), shortest - 1e-6)
         assert link.load is not None
         self.assertEqual(float(link.load.max()), 0.0)
+
+    def test_a_way_that_is_known_is_not_looked_for_again(self) -> None:
+        """How far a front is away is asked before the way there; once something is cut it may be another."""
+        pin = Point(0, 0).buffer(8, quad_segs=64)
+        plate = box(-60, -60, 60, 60).difference(pin)
+        ways, start = over(plate, plate), (30.0, 0.0, 0.0)
+        front = Front(start, 0, np.zeros(6), np.inf)
+        with patch.object(search, "flood", wraps=search.flood) as flood:
+            away = ways.way_round(-30.0, 0.0, front, SWEEPS[0])
+            link = ways.way_to(-30.0, 0.0, start, None, SWEEPS[0], [])
+            self.assertEqual(flood.call_count, 1)
+            ways.way_to(-30.0, 0.0, start, None, SWEEPS[1], [])
+            self.assertEqual(flood.call_count, 2)
+            ways.forget(np.array([[0.0, 50.0]]))
+            again = ways.way_to(-30.0, 0.0, start, None, SWEEPS[1], [])
+            self.assertEqual(flood.call_count, 3)
+        assert link is not None and again is not None
+        np.testing.assert_allclose(link.points, again.points)
+        self.assertLessEqual(length(link.points), away + 1e-6)
+
+    def test_no_way_round_is_looked_for_where_none_is_gone(self) -> None:
+        """The front along y = 0 begins far from where it is met."""
+        ways = over(box(-60, -60, 60, 0), box(-60, -60, 60, 60))
+        seeker = Seeker(ways.plane, ways, 400.0)
+        for horizon, asked in ((np.inf, True), (10.0, False)):
+            ways.horizon = horizon
+            with patch.object(Ways, "way", return_value=np.inf), patch.object(Ways, "way_round") as round_it:
+                round_it.return_value = 90.0
+                seeker.fronts(0.0, -6.0, SWEEPS[0])
+            self.assertEqual(round_it.called, asked)
 
     def test_what_was_taken_just_before_counts(self) -> None:
         """A rise of 0.2 mm into a straight front takes a segment of 0.38 mm2, 0.15 of the bite over R/4."""
