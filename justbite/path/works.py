@@ -279,8 +279,7 @@ def _gone_before(job: Job, operation: Operation, region: Region, film: float, ch
 
     All of those that no operation cuts; of those that this one cuts what its cutter comes to: the allowance on a wall
     that leads into the region stands before the region's open edge, and so does what is too little to be work there.
-    What earlier operations took is told by `Swept`,
-    and what a later one is to take stands.
+    What earlier operations took is told by `Swept`, and what a later one is to take stands.
     """
     cut = {name for o in job.operations for name in o.regions}
     radius, wall = job.tool(operation.tool).diameter / 2, operation.allowance.wall
