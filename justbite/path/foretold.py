@@ -44,7 +44,8 @@ def _after(job: Job, operation: str) -> Sequence[Operation]:
 
 
 def stock_findings(job: Job, area: Area, region: Region, bottom: float, operation: Operation, chord: float
-                    ) -> list[Finding]:  # fmt: skip
+                   ) -> list[Finding]:  # fmt: skip
+    """What there is to say of the stock in, over and beside an area that is cut down to Z `bottom`; `chord` in mm."""
     name = operation.name
     low, high = heights(job.stock)
     spot = area.shape.representative_point()

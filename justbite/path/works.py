@@ -187,7 +187,8 @@ def works_on(job: Job, operation: Operation, name: str, target: float, step: flo
             if not parts_of(own):
                 cusps.append(_Cusps(_all_of(done), film, high, least))
                 unseen = less(area.material, areas_of(_all_of(done)))
-            left.append(LeftOut(_in_reach(area, unseen, exact), high, low))
+            if not unseen.is_empty:
+                left.append(LeftOut(_in_reach(area, unseen, exact), high, low))
         if cusps and parts_of(own):
             stays = [c.too_much(area, THIN_BESIDE * target, high, min(step, high - low)) for c in cusps]
             high_inside = shapely.union_all([high_inside, *stays])
@@ -202,8 +203,9 @@ def works_on(job: Job, operation: Operation, name: str, target: float, step: flo
         high_beside = high_beside.union(left_beside(own, THIN_BESIDE * target))
         if parts_of(own):
             works.append(Work(own, high, low, tuple(z for z in region.floors if low < z < high)))
-            cut = areas_of(grown(own.locus, own.radius).intersection(own.material))
-            left = [replace(one, shape=less(one.shape, cut)) for one in left]
+            if left:
+                cut = areas_of(grown(own.locus, own.radius).intersection(own.material))
+                left = [replace(one, shape=less(one.shape, cut)) for one in left]
     left = [one for one in left if not one.shape.is_empty]
     if not works and parts_of(area):
         spot = area.shape.representative_point()

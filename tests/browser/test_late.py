@@ -8,7 +8,8 @@ from tests.browser.app import FLAGS, READ, ROOT, served
 LATE = """
 const ask = window.fetch;
 window.fetch = async (...asked) => {
-  if ((asked[0].url ?? asked[0]).includes('/api/quantity')) await new Promise((go) => setTimeout(go, 700));
+  const late = asked[0].method === 'PUT' || (asked[0].url ?? asked[0]).includes('/api/quantity');
+  if (late) await new Promise((go) => setTimeout(go, 700));
   return ask(...asked);
 };
 """
@@ -25,6 +26,7 @@ class LateTest(SimpleTestCase):
             self.depths_of_one_area_after_the_other(page, address)
             self.a_bite_before_another_operation_is_chosen(page, address)
             self.a_field_that_is_typed_in_again(page)
+            self.a_material_that_is_chosen_while_a_bite_is_kept(page)
             self.assertEqual(wrong, [])
             browser.close()
 
@@ -73,6 +75,23 @@ class LateTest(SimpleTestCase):
         expect(field).to_have_value("0.9")
         field.press("Enter")
         page.get_by_label("Step-down", exact=True).focus()
-        page.wait_for_timeout(2000)
-        expect(field).to_have_value("0.9")
+        page.wait_for_timeout(3500)
         self.assertEqual(len(sent), 2)
+        # A preview had shown it before Enter: kept it is only now.
+        page.reload()
+        page.get_by_role("tab", name="Rough the seat").click()
+        expect(field).to_have_value("0.9", timeout=READ)
+
+    def a_material_that_is_chosen_while_a_bite_is_kept(self, page: Page) -> None:
+        field = page.get_by_label("Bite", exact=True)
+        material = page.get_by_label("Material").first
+        before = material.input_value()
+        with page.expect_response(lambda answer: "/api/quantity" in answer.url):
+            field.fill("0.6")
+        field.press("Enter")
+        page.wait_for_timeout(1000)
+        other = "titanium" if before != "titanium" else "alloy-steel"
+        material.select_option(other)
+        page.wait_for_timeout(2500)
+        self.assertEqual(material.input_value(), other)
+        expect(field).to_have_value("0.6")

@@ -32,6 +32,11 @@
     await bench.change(rest);
     if (bench.document?.operations[next]) await bench.choose(next);
   }
+  function remove() {
+    // The one that is looked at now, wherever it stands when its turn comes.
+    const name = operation.name;
+    void bench.change((d) => d && without(d, name));
+  }
   function take(list: HTMLSelectElement) {
     const name = list.value;
     list.value = '';
@@ -101,9 +106,7 @@
 <p class="more">
   <button class="plain" disabled={!rest} onclick={addRest}>Take the rest with a smaller cutter</button>
   {#if document.operations.length > 1}
-    <button class="plain" onclick={() => bench.change((d) => d && without(d, bench.operation))}
-      >Remove this operation</button
-    >
+    <button class="plain" onclick={remove}>Remove this operation</button>
   {/if}
 </p>
 

@@ -54,9 +54,9 @@ export function withCutsBack(document: JobDocument, finding: Finding): JobDocume
   };
 }
 
-/** The job without the operation at `at`. */
-export function without(document: JobDocument, at: number): JobDocument {
-  return { ...document, operations: document.operations.filter((_, i) => i !== at) };
+/** The job without the operation of that name. */
+export function without(document: JobDocument, name: string): JobDocument {
+  return { ...document, operations: document.operations.filter((o) => o.name !== name) };
 }
 
 function freeName(name: string, operations: Operation[]): string {

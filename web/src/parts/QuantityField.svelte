@@ -62,9 +62,12 @@
 
   /** What is being taken over: leaving a field after Enter takes nothing twice. */
   let taken: string | null = null;
+  /** What stood there before it was typed in: a preview may show what is typed already. */
+  let stood = '';
 
   async function typing(event: Event) {
     const text = (event.target as HTMLInputElement).value;
+    if (typed === null) stood = shown;
     typed = text;
     taken = null;
     const answer = await read(text);
@@ -74,7 +77,7 @@
   async function take() {
     const text = typed;
     if (text === null || text === taken) return;
-    if (text === shown) return leave();
+    if (text === stood) return leave();
     if (text.trim() === '' && onunpin) {
       leave();
       return onunpin();
