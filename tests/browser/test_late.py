@@ -1,7 +1,7 @@
 """Answers that come late: what was typed is read by the server, and goes where it was typed for all the same."""
 
 from django.test import SimpleTestCase
-from playwright.sync_api import Page, expect, sync_playwright
+from playwright.sync_api import Page, Request, expect, sync_playwright
 
 from tests.browser.app import FLAGS, READ, ROOT, served
 
@@ -47,7 +47,7 @@ class LateTest(SimpleTestCase):
             if name != "trough 3":
                 field.press("Enter")
         for name, depth in zip(depths, ("12.7", "10", "8"), strict=True):
-            expect(page.get_by_role("button", name=name).first).to_contain_text(f"{depth} mm deep")
+            expect(page.get_by_role("button", name=name).first).to_contain_text(f"{depth} mm deep", timeout=READ)
 
     def a_bite_before_another_operation_is_chosen(self, page: Page, address: str) -> None:
         page.goto(address)
@@ -56,27 +56,40 @@ class LateTest(SimpleTestCase):
         second = page.get_by_role("tab", name="Rest in the corners")
         expect(second).to_be_visible(timeout=READ)
         field.fill("0.7")
-        second.click()
-        expect(page.get_by_role("heading", name="Rest in the corners")).to_be_visible()
+        # What is shown may be a preview still: the edit itself is waited for.
+        with page.expect_response(lambda answer: answer.request.method == "PUT", timeout=READ):
+            second.click()
+        expect(page.get_by_role("heading", name="Rest in the corners")).to_be_visible(timeout=READ)
         expect(page.get_by_role("button", name="pinned")).to_have_count(0)
         page.get_by_role("tab", name="Rough the seat").click()
-        expect(page.get_by_role("button", name="pinned")).to_have_count(1)
-        expect(field).to_have_value("0.7")
+        expect(page.get_by_role("button", name="pinned")).to_have_count(1, timeout=READ)
+        expect(field).to_have_value("0.7", timeout=READ)
 
     def a_field_that_is_typed_in_again(self, page: Page) -> None:
         """While the first is read; and what is taken on Enter is not taken again on leaving."""
         field = page.get_by_label("Bite", exact=True)
-        sent: list[str] = []
-        page.on("request", lambda asked: sent.append(asked.url) if asked.method == "PUT" else None)
+        sent: list[float] = []
+
+        def send(asked: Request) -> None:
+            if asked.method == "PUT":
+                body = asked.post_data_json
+                assert body
+                sent.append(body["document"]["operations"][0]["bite"]["ae"])
+
+        page.on("request", send)
         field.fill("0.8")
         field.press("Enter")
         field.fill("0.9")
         page.wait_for_timeout(1500)
         expect(field).to_have_value("0.9")
-        field.press("Enter")
-        page.get_by_label("Step-down", exact=True).focus()
-        page.wait_for_timeout(3500)
-        self.assertEqual(len(sent), 2)
+        with page.expect_response(
+            lambda answer: answer.request.method == "PUT" and "0.9" in (answer.request.post_data or ""), timeout=READ
+        ):
+            field.press("Enter")
+            page.get_by_label("Step-down", exact=True).focus()
+        # Long enough for one more to come, were it taken twice.
+        page.wait_for_timeout(2500)
+        self.assertEqual(sent, [0.8, 0.9])
         # A preview had shown it before Enter: kept it is only now.
         page.reload()
         page.get_by_role("tab", name="Rough the seat").click()
@@ -91,7 +104,9 @@ class LateTest(SimpleTestCase):
         field.press("Enter")
         page.wait_for_timeout(1000)
         other = "titanium" if before != "titanium" else "alloy-steel"
-        material.select_option(other)
-        page.wait_for_timeout(2500)
-        self.assertEqual(material.input_value(), other)
-        expect(field).to_have_value("0.6")
+        with page.expect_response(
+            lambda answer: answer.request.method == "PUT" and other in (answer.request.post_data or ""), timeout=READ
+        ):
+            material.select_option(other)
+        expect(material).to_have_value(other, timeout=READ)
+        expect(field).to_have_value("0.6", timeout=READ)
