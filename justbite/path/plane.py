@@ -156,6 +156,13 @@ class Plane:
             self.roll_back(used)
         return load if used >= 0 else None
 
+    def held_up(self, link: Points, most: float, before: Points = NOTHING) -> int:
+        """The point of a link at which it takes more than `grazed` bears; -1 where it is light."""
+        depth, used, _, _ = self.follow(link, most, before)
+        if used > 0:
+            self.roll_back(used)
+        return -1 if used >= 0 else int(np.nonzero(depth)[0][-1])
+
     def light(self, link: Points, most: float) -> bool:
         """Whether a link takes no more than that."""
         return self.grazed(link, most) is not None

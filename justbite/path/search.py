@@ -121,6 +121,23 @@ def forget_near(kinds, x0, y0, spacing, path, reach):  # type: ignore[no-untyped
 
 
 @njit(cache=True, nogil=True)
+def close(cleared, x0, y0, cell, xs, ys, kinds, spacing, x, y, off, radius, free_below, contact_above):  # type: ignore[no-untyped-def]
+    """Nodes no farther than `off` from (x, y) are no longer free. Returns whether any was."""
+    nj, ni = kinds.shape
+    # Those at walls are moved by up to a spacing, and all of them by half of one.
+    reach = off + 2.0 * spacing
+    found = False
+    for j in range(max(0, int((y - reach - y0) / spacing)), min(nj, int((y + reach - y0) / spacing) + 2)):
+        for i in range(max(0, int((x - reach - x0) / spacing)), min(ni, int((x + reach - x0) / spacing) + 2)):
+            if kinds[j, i] == BLOCKED or (xs[j, i] - x) ** 2 + (ys[j, i] - y) ** 2 > off * off:
+                continue
+            if _kind(cleared, x0, y0, cell, xs, ys, kinds, j, i, radius, free_below, contact_above) == FREE:
+                kinds[j, i] = BETWEEN
+                found = True
+    return found
+
+
+@njit(cache=True, nogil=True)
 def _off_walls(room, x0, y0, cell, ax, ay, bx, by, wall, apart):  # type: ignore[no-untyped-def]
     """Whether all places between a and b, no more than `apart` mm from each other, keep `wall` mm of room."""
     parts = int(np.hypot(bx - ax, by - ay) / apart) + 1

@@ -19,7 +19,7 @@ from justbite.path.links import Speeds
 from justbite.path.program import Feeds, Heights, add_level
 from justbite.path.reordering import Going, reordered
 from justbite.path.rim import Rim
-from justbite.path.search import look_at_all, place_nodes
+from justbite.path.search import close, look_at_all, place_nodes
 from justbite.path.spine import spines
 
 TARGET = 0.4
@@ -50,6 +50,8 @@ def make_ready() -> None:
         # Of large fields alone all nodes are looked at beforehand.
         xs, ys, kinds, _ = place_nodes(ground.room, *frame, 0.25, area.wall, 0.004, 0.0)
         look_at_all(ground.cleared, *frame, xs, ys, kinds, 0.25, 1.0, 0.01, 0.1)
+        # Few ways lead through what takes too much.
+        close(ground.cleared, *frame, xs, ys, kinds, 0.25, 0.0, 0.0, 0.6, 1.0, 0.01, 0.1)
         # Of the field as a whole, and of what lies about a pass.
         for some in (slice(None), slice(1, -1)):
             small_pieces(ground.cleared[:, some], 0.0, ground.room[:, some], area.wall, 1)

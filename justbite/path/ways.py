@@ -29,6 +29,10 @@ FIRST_REACH = 1.5
 """How far beyond its first contact a flood goes at once, in R."""
 BEHIND = np.array([0.0, 0.5, 1.0])
 """How far behind a start, in R, a straight link may turn into its heading."""
+MOST_ROUND, CLOSED_OFF = 4, 0.6
+"""How many ways to a start are tried; and R about a place where one takes too much that the next keeps off."""
+FELT_STEP, MOST_FELT = 0.5, 100
+"""R between the places at which a fin that holds up a link is felt, and how many on each side at most."""
 MOST_REFUSALS = 4
 """How often a contact is tried in one tour. At thin bites between pins some were tried over a hundred times."""
 
@@ -101,9 +105,8 @@ class Ways:
     def flood(self, x: float, y: float, sweep: Sweep, limit: float, goal: tuple[int, int] = (-1, -1)) -> Flood:
         """Flood from (x, y) to a `goal` node, or to the first contacts, and on to `limit` mm at least."""
         r = self.plane.radius
-        contact = self.plane.thick(sweep)
         known = self._xs, self._ys, self._kinds
-        free, stands = min(0.012, 0.8 * contact) * r, contact * r
+        free, stands = self._apart(sweep)
         if not self._looked:
             search.look_at_all(self.plane.cleared, *self.plane.frame, *known, self._spacing, r, free, stands)
             self._looked = True
@@ -116,6 +119,11 @@ class Ways:
             sheet.distance, sheet.parent, sheet.touched, sheet.count,
         )  # fmt: skip
         return Flood(sheet.distance, sheet.parent, contacts, reached, whole)
+
+    def _apart(self, sweep: Sweep) -> tuple[float, float]:
+        """mm that may stand about a node that is free, and that have to where there is a contact."""
+        contact = self.plane.thick(sweep)
+        return min(0.012, 0.8 * contact) * self.plane.radius, contact * self.plane.radius
 
     def flood_towards(self, x: float, y: float, start: Start, sweep: Sweep) -> Flood:
         """Flood from (x, y) to a start; where the last one was the same and nothing was cut since, that one.
@@ -164,22 +172,73 @@ class Ways:
         `flood`: from (x, y), where there is one. `done`: what was cut before it, which it goes on
         from smoothly and with whose end it takes no more than a cut.
         """
-        link = self.line(x, y, start)
-        if link is None:
-            j, i, way = (0, 0, np.inf) if flood is None else self._reach(flood, start)
-            if flood is None or not np.isfinite(way):
-                flood = self.flood_towards(x, y, start, sweep)
-                j, i, way = self._reach(flood, start)
-            if not np.isfinite(way):
-                return None
-            link = self._link(x, y, start, flood.parent, j, i)
-        bent = self._rounded(link, start[2], done[-1].points[-2:] if done else None)
         before = self.lately(done)
-        for most in LINK_TAKEN:
-            for run in (bent, link):
-                if (piece := self.link_along(run, most, before)) is not None:
-                    return piece
+        link = self.line(x, y, start)
+        if link is None and (link := self._through(x, y, start, flood, sweep)) is not None:
+            link = self._straight(link)
+        runs = [] if link is None else [link]
+        for _ in range(MOST_ROUND):
+            for run in runs:
+                bent = self._rounded(run, start[2], done[-1].points[-2:] if done else None)
+                for most in LINK_TAKEN:
+                    for way in (bent, run):
+                        if (piece := self.link_along(way, most, before)) is not None:
+                            return piece
+            if not runs or not self._closed(runs[-1], before, sweep):
+                return None
+            link = self._through(x, y, start, None, sweep)
+            # Straight lines may lead over what was closed, which they do not see.
+            runs = [] if link is None else [self._straight(link), link]
         return None
+
+    def _through(self, x: float, y: float, start: Start, flood: Flood | None, sweep: Sweep) -> Points | None:
+        """The way to a start by a flood from (x, y), or where that does not reach there by one towards it."""
+        j, i, way = (0, 0, np.inf) if flood is None else self._reach(flood, start)
+        if flood is None or not np.isfinite(way):
+            flood = self.flood_towards(x, y, start, sweep)
+            j, i, way = self._reach(flood, start)
+        return self._link(x, y, start, flood.parent, j, i) if np.isfinite(way) else None
+
+    def _closed(self, link: Points, before: Points, sweep: Sweep) -> bool:
+        """Close the nodes about the place where a link takes too much, until something near is cut; False where that is
+        at one of its ends.
+
+        A fin thinner than a cell is not seen from the nodes on both sides of it: it is felt along. There may be a way
+        round.
+        """
+        r = self.plane.radius
+        run = filled(link, GRAZE_STEP * r)
+        k = self.plane.held_up(run, LINK_TAKEN[-1], before)
+        if k < 1 or min(math.dist(run[k], link[0]), math.dist(run[k], link[-1])) < 2.0 * CLOSED_OFF * r:
+            return False
+        self._towards = None
+        way = (run[k] - run[k - 1]) / max(math.dist(run[k], run[k - 1]), 1e-9)
+        closed = False
+        for x, y in (run[k], *self._felt(run[k], way, 1.0), *self._felt(run[k], way, -1.0)):
+            closed |= search.close(
+                self.plane.cleared, *self.plane.frame, self._xs, self._ys, self._kinds, self._spacing,
+                x, y, CLOSED_OFF * r, r, *self._apart(sweep),
+            )  # fmt: skip
+        return closed
+
+    def _felt(self, place: Points, way: Points, side: float) -> list[Points]:
+        """Where else the cutter is held up that comes the same `way` beside a place, to one side, FELT_STEP apart.
+
+        As far as it is clear before and behind.
+        """
+        r, found = self.plane.radius, list[Points]()
+        aside = side * FELT_STEP * r * np.array([-way[1], way[0]])
+        while len(found) < MOST_FELT:
+            ends = place + aside + np.array([[-r], [1.5 * r]]) * way
+            if not self.plane.all_clear(ends).all():
+                break
+            run = filled(ends, GRAZE_STEP * r)
+            k = self.plane.held_up(run, LINK_TAKEN[-1])
+            if k < 0:
+                break
+            place = run[k]
+            found.append(place)
+        return found
 
     def lately(self, done: Sequence[Piece]) -> Points:
         """What was taken at last, (n, 3): mm of way back to there, no farther than the window, mm2, on how many mm."""
@@ -236,7 +295,7 @@ class Ways:
         )  # fmt: skip
 
     def _link(self, x: float, y: float, start: Start, parent: NDArray[np.int32], j: int, i: int) -> Points:
-        """The way from (x, y) through the flood's nodes to `start`, pulled straight."""
+        """The way from (x, y) through the flood's nodes to `start`."""
         points = [(start[0], start[1])]
         columns = parent.shape[1]
         at = j * columns + i
@@ -244,8 +303,11 @@ class Ways:
             points.append((self._xs[at // columns, at % columns], self._ys[at // columns, at % columns]))
             at = int(parent[at // columns, at % columns])
         points.append((x, y))
+        return np.array(points[::-1])
+
+    def _straight(self, link: Points) -> Points:
+        """A way drawn straight wherever it is clear."""
         plane = self.plane
         return search.pull_straight(
-            plane.cleared, plane.room, *plane.frame, np.array(points[::-1]), plane.radius, plane.wall,
-            0.1 * plane.target, plane.skin,
-        )  # fmt: skip
+            plane.cleared, plane.room, *plane.frame, link, plane.radius, plane.wall, 0.1 * plane.target, plane.skin
+        )

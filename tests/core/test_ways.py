@@ -27,12 +27,12 @@ EIGHTHS = 1.0 / math.cos(math.pi / 8)
 """How much longer a way in steps of eighths of a turn is than straight, at most."""
 
 
-def over(cleared: Polygon, within: Polygon) -> Ways:
+def over(cleared: Polygon, within: Polygon, target: float = TARGET) -> Ways:
     """Ways in a plate of which `cleared` is gone, for a centre that keeps a radius from the border of `within`."""
     x1, y1, x2, y2 = within.bounds
     grid = Grid.over((x1 - 10, y1 - 10, x2 + 10, y2 + 10), RADIUS / 16)
     field, room = -signed_distance(cleared, grid, 15.0), signed_distance(within, grid, 15.0)
-    return Ways(Plane(grid, field, room, RADIUS, RADIUS, TARGET))
+    return Ways(Plane(grid, field, room, RADIUS, RADIUS, target))
 
 
 def length(points: Points) -> float:
@@ -179,6 +179,34 @@ class LinkTest(SimpleTestCase):
         twice = Piece("link", run, np.zeros(3), load=load)
         np.testing.assert_allclose(ways.lately([cut, twice]), [[0.0, 0.1, 0.5], [0.5, 1.5, 1.0]])
         self.assertEqual(ways.lately([]).shape, (0, 3))
+
+    def test_round_a_fin_that_no_node_sees(self) -> None:
+        """0.1 mm thick, 0.05 mm either side of a column of the field: nodes with up to 0.06 mm about them are free.
+
+        The cutter that meets it broadside takes 7 mm x 0.1 mm within the window of 1.25 mm: more than half of a bite of
+        0.5 mm, which is what a link may take.
+        """
+        plate, bite = box(-60, -60, 60, 60), 0.5
+        grid = over(plate, plate).plane.grid
+        fin_x = grid.x0 + math.floor(-grid.x0 / grid.cell) * grid.cell
+        start = (30.0, -20.0, 0.0)
+        for half in (0.05, 0.055):
+            for top, known in ((0.0, True), (20.0, True), (60.0, False)):
+                ways = over(plate.difference(box(fin_x - half, -60, fin_x + half, top)), plate, bite)
+                self.assertIsNotNone(ways.line(-30.0, -20.0, start))
+                link = ways.way_to(-30.0, -20.0, start, None, SWEEPS[0], [])
+                self.assertEqual(link is not None, known)
+                if link is not None:
+                    # Little longer than round its end, or over it lengthwise.
+                    shortest = 2.0 * math.hypot(30.0, top + 20.0)
+                    self.assertGreater(length(link.points), shortest - 2.0 * RADIUS)
+                    self.assertLess(length(link.points), EIGHTHS * shortest + 2.0 * RADIUS)
+                    self.assertIsNotNone(ways.plane.grazed(link.points, 0.5))
+                # Nodes off the fin are as free as before; those along it are again, once something near is cut.
+                closed = ways._kinds == search.BETWEEN
+                self.assertFalse((closed & (np.abs(ways._xs - fin_x) > 1.7 * RADIUS)).any())
+                ways.forget(np.array([[0.0, -20.0]]))
+                self.assertLess(int((ways._kinds == search.BETWEEN).sum()), int(closed.sum()))
 
     def test_none_leads_through_what_stands(self) -> None:
         two = box(-60, -60, -10, 60).union(box(10, -60, 60, 60))
