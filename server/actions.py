@@ -171,13 +171,14 @@ def compute_plan(pk: int) -> None:
     if not begun:
         return
     plan = Plan.objects.get(pk=pk)
-    told = 0.0
+    told, doing = 0.0, ""
 
     def progress(share: float, what: str) -> None:
-        nonlocal told
-        if time.monotonic() - told < TELL_EVERY:
+        nonlocal told, doing
+        # What is begun may take long without another word.
+        if what == doing and time.monotonic() - told < TELL_EVERY:
             return
-        told = time.monotonic()
+        told, doing = time.monotonic(), what
         alive = Plan.objects.filter(pk=pk, cancel_requested=False).update(
             progress=share, doing=what, heartbeat=timezone.now()
         )

@@ -65,7 +65,10 @@ def _all_planned(operation: Operation, works: list[Work], terms: Terms, wishes: 
     """For each work the plans of its parts; parts and the ways into them planned side by side."""
     tries: list[tuple[int, int, Call[_Timed]]] = []
     grounds: list[Shared | None] = []
-    make_ready()
+    if not make_ready.cache_info().currsize:
+        # Where nothing was planned before, the kernels are compiled, which hears no stop.
+        progress(0.0, "Making the planner ready: minutes the first time")
+        make_ready()
     names = [(work.area.name, operation.name) for work in works]
     # Nothing hangs on names but what is told, and that gets them at last.
     works = [replace(work, area=replace(work.area, name=NAMELESS)) for work in works]

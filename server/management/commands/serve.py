@@ -11,6 +11,8 @@ from typing import Any
 
 from django.core.management.base import BaseCommand, CommandParser
 
+READY = ["-c", "import os; os.nice(19); from justbite.path.warm import make_ready; make_ready()"]
+# Has the planner's kernels compiled while the first part is looked at: it takes minutes once on a machine.
 WORKER = ["db_worker", "--interval", "0.1", "--queue-name", "*", "--no-reload", "--no-startup-delay"]
 
 
@@ -28,6 +30,7 @@ class Command(BaseCommand):
                "--log-level", "warning", "--lifespan", "off"]  # fmt: skip
         commands = {"web": web, "worker": [python, manage, *WORKER]}
         running = {name: subprocess.Popen(command) for name, command in commands.items()}
+        ready = subprocess.Popen([python, *READY])
         ending = False
 
         def end(*_: Any) -> None:
@@ -46,10 +49,11 @@ class Command(BaseCommand):
                     self.stderr.write(f"The {name} process ended; starting it again.")
                     running[name] = subprocess.Popen(commands[name])
                     time.sleep(1.0)
-        for process in running.values():
+        ended = [*running.values(), ready]
+        for process in ended:
             with contextlib.suppress(ProcessLookupError):
                 process.terminate()
-        for process in running.values():
+        for process in ended:
             try:
                 process.wait(10)
             except subprocess.TimeoutExpired:

@@ -11,6 +11,8 @@ export type Lens = 'engagement' | 'feed' | 'order';
 /** A document, or how it is made from the one that stands when its turn comes. */
 type Edit = JobDocument | ((document: JobDocument | null) => JobDocument | null);
 const SLOWEST_POLL = 1000;
+/** Milliseconds after which planning stands still: a long piece of work that tells nothing of those after it. */
+const STANDS = 4_000;
 
 export class BenchState {
   id: number;
@@ -39,6 +41,8 @@ export class BenchState {
   #timer: ReturnType<typeof setTimeout> | undefined;
   #asked = 0;
   #began = 0;
+  #moved = 0;
+  #stood = 0;
   #closed = false;
 
   constructor(id: number) {
@@ -71,7 +75,9 @@ export class BenchState {
   /** Seconds left, from the progress so far; null while too little is known. */
   get left(): number | null {
     if (!this.running || !this.plan || this.plan.progress < 0.05 || !this.#began) return null;
-    const gone = (Date.now() - this.#began) / 1000;
+    // What stands still tells nothing of how fast the rest goes.
+    if (Date.now() - this.#moved > STANDS) return null;
+    const gone = (Date.now() - this.#began - this.#stood) / 1000;
     return gone > 2 ? (gone / this.plan.progress) * (1 - this.plan.progress) : null;
   }
 
@@ -100,13 +106,18 @@ export class BenchState {
   }
 
   #takePlan(plan: Plan | null) {
+    if (plan?.progress !== this.plan?.progress || plan?.id !== this.plan?.id) {
+      const still = Date.now() - this.#moved;
+      if (this.#began && still > STANDS) this.#stood += still;
+      this.#moved = Date.now();
+    }
     const came = plan?.state === 'done' && this.plan?.id === plan.id && this.running;
     this.plan = plan;
     // The path that is there now may have changed the bite.
     if (came) void this.refreshBites();
     if (plan?.state === 'done' && this.#traceOf !== plan.id) void this.#fetchTrace(plan.id);
     if (plan && this.running && !this.#closed) {
-      this.#began ||= Date.now();
+      if (!this.#began) [this.#began, this.#moved, this.#stood] = [Date.now(), Date.now(), 0];
       clearTimeout(this.#timer);
       this.#timer = setTimeout(() => void this.#poll(plan.id), plan.state === 'waiting' ? 150 : 300);
     } else {
