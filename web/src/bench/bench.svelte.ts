@@ -11,8 +11,8 @@ export type Lens = 'engagement' | 'feed' | 'order';
 /** A document, or how it is made from the one that stands when its turn comes. */
 type Edit = JobDocument | ((document: JobDocument | null) => JobDocument | null);
 const SLOWEST_POLL = 1000;
-/** Milliseconds after which planning stands still: a long piece of work that tells nothing of those after it. */
-const STANDS = 4_000;
+/** Milliseconds without progress after which no minutes are told; and that are no measure of the rest any more. */
+const [STANDS, APART] = [4_000, 20_000];
 
 export class BenchState {
   id: number;
@@ -75,7 +75,6 @@ export class BenchState {
   /** Seconds left, from the progress so far; null while too little is known. */
   get left(): number | null {
     if (!this.running || !this.plan || this.plan.progress < 0.05 || !this.#began) return null;
-    // What stands still tells nothing of how fast the rest goes.
     if (Date.now() - this.#moved > STANDS) return null;
     const gone = (Date.now() - this.#began - this.#stood) / 1000;
     return gone > 2 ? (gone / this.plan.progress) * (1 - this.plan.progress) : null;
@@ -108,7 +107,7 @@ export class BenchState {
   #takePlan(plan: Plan | null) {
     if (plan?.progress !== this.plan?.progress || plan?.id !== this.plan?.id) {
       const still = Date.now() - this.#moved;
-      if (this.#began && still > STANDS) this.#stood += still;
+      if (this.#began && still > APART) this.#stood += still;
       this.#moved = Date.now();
     }
     const came = plan?.state === 'done' && this.plan?.id === plan.id && this.running;
