@@ -165,20 +165,21 @@ def stop_plan(plan: Plan) -> Plan:
 def compute_plan(pk: int) -> None:
     """Plan, in the worker. Whatever happens, the row says how it ended."""
     now = timezone.now()
-    begun = Plan.objects.filter(pk=pk, state=Plan.State.WAITING, cancel_requested=False).update(
+    taken = Plan.objects.filter(pk=pk, state=Plan.State.WAITING, cancel_requested=False).update(
         state=Plan.State.COMPUTING, started=now, heartbeat=now
     )
-    if not begun:
+    if not taken:
         return
     plan = Plan.objects.get(pk=pk)
-    told, doing = 0.0, ""
+    told, begun = 0.0, set[str]()
 
     def progress(share: float, what: str) -> None:
-        nonlocal told, doing
-        # What is begun may take long without another word.
-        if what == doing and time.monotonic() - told < TELL_EVERY:
+        nonlocal told
+        # What is begun may take long without another word; of two that go on side by side, each is heard in turn.
+        if what in begun and time.monotonic() - told < TELL_EVERY:
             return
-        told, doing = time.monotonic(), what
+        told = time.monotonic()
+        begun.add(what)
         alive = Plan.objects.filter(pk=pk, cancel_requested=False).update(
             progress=share, doing=what, heartbeat=timezone.now()
         )

@@ -151,17 +151,21 @@ class Plane:
 
         Thin crescents slip between the places that it is looked at. `before`: see `follow`.
         """
-        _, used, _, load = self.follow(link, most, before)
-        if used > 0:
-            self.roll_back(used)
-        return load if used >= 0 else None
+        _, light, load = self._run(link, most, before)
+        return load if light else None
 
     def held_up(self, link: Points, most: float, before: Points = NOTHING) -> int:
         """The point of a link at which it takes more than `grazed` bears; -1 where it is light."""
-        depth, used, _, _ = self.follow(link, most, before)
+        depth, light, _ = self._run(link, most, before)
+        return -1 if light else int(np.nonzero(depth)[0][-1])
+
+    def _run(self, link: Points, most: float, before: Points
+             ) -> tuple[NDArray[np.float64], bool, NDArray[np.float64]]:  # fmt: skip
+        """`follow`, taken back: depths, as far as it goes; whether it goes to the end; loads."""
+        depth, used, _, load = self.follow(link, most, before)
         if used > 0:
             self.roll_back(used)
-        return -1 if used >= 0 else int(np.nonzero(depth)[0][-1])
+        return depth, used >= 0, load
 
     def light(self, link: Points, most: float) -> bool:
         """Whether a link takes no more than that."""

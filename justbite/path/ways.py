@@ -173,22 +173,23 @@ class Ways:
         from smoothly and with whose end it takes no more than a cut.
         """
         before = self.lately(done)
-        link = self.line(x, y, start)
-        if link is None and (link := self._through(x, y, start, flood, sweep)) is not None:
-            link = self._straight(link)
-        runs = [] if link is None else [link]
-        for _ in range(MOST_ROUND):
+        line = self.line(x, y, start)
+        runs = [] if line is None else [line]
+        for tries in range(MOST_ROUND):
+            if tries or line is None:
+                nodes = self._through(x, y, start, None if tries else flood, sweep)
+                if nodes is None:
+                    return None
+                # Straight lines may lead over what was closed, which they do not see.
+                runs = [self._straight(nodes), nodes][: 1 + tries]
             for run in runs:
                 bent = self._rounded(run, start[2], done[-1].points[-2:] if done else None)
                 for most in LINK_TAKEN:
                     for way in (bent, run):
                         if (piece := self.link_along(way, most, before)) is not None:
                             return piece
-            if not runs or not self._closed(runs[-1], before, sweep):
+            if not self._closed(runs[-1], before, sweep):
                 return None
-            link = self._through(x, y, start, None, sweep)
-            # Straight lines may lead over what was closed, which they do not see.
-            runs = [] if link is None else [self._straight(link), link]
         return None
 
     def _through(self, x: float, y: float, start: Start, flood: Flood | None, sweep: Sweep) -> Points | None:

@@ -183,14 +183,14 @@ class PlanningTest(ApiCase):
         pk, seen = self.make(), list[tuple[str, float]]()
 
         def told(data: Any, progress: Any, part: bytes | None) -> Any:
-            for share, what in ((0.1, "Weighing"), (0.2, "Weighing"), (0.3, "Making ready")):
+            for share, what in ((0.1, "Weighing"), (0.2, "Weighing"), (0.3, "Clearing"), (0.4, "Weighing")):
                 progress(share, what)
                 seen.append(Plan.objects.values_list("doing", "progress").get())
             raise core.StoppedError("enough")
 
         with patch.object(actions, "TELL_EVERY", 60.0), patch.object(core, "plan", told):
             self.send("post", f"/jobs/{pk}/plan")
-        self.assertEqual(seen, [("Weighing", 0.1), ("Weighing", 0.1), ("Making ready", 0.3)])
+        self.assertEqual(seen, [("Weighing", 0.1), ("Weighing", 0.1), ("Clearing", 0.3), ("Clearing", 0.3)])
 
     @override_settings(TASKS=NEVER)
     def test_a_waiting_plan_stops_at_once_and_a_silent_one_is_buried(self) -> None:

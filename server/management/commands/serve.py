@@ -11,8 +11,8 @@ from typing import Any
 
 from django.core.management.base import BaseCommand, CommandParser
 
-READY = ["-c", "import os; os.nice(19); from justbite.path.warm import make_ready; make_ready()"]
 # Has the planner's kernels compiled while the first part is looked at: it takes minutes once on a machine.
+READY = ["-c", "import os; os.nice(19); from justbite.path.warm import make_ready; make_ready()"]
 WORKER = ["db_worker", "--interval", "0.1", "--queue-name", "*", "--no-reload", "--no-startup-delay"]
 
 
