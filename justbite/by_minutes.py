@@ -46,8 +46,8 @@ class Step:
     limits: Limits
     tick: Progress
     before: tuple[Swept, ...]
-    later: bool
-    """Whether another operation follows."""
+    finest_after: float
+    """mm: the least bite of the operations that follow, as far as is known; inf where none does."""
     held: float = 1.0
     """Share of the bite that passes are held to."""
     choose: bool = True
@@ -77,7 +77,7 @@ class Step:
         clock = PathClock.of(self.machine, self.operation.tolerance)
         return add_operation(
             self.out, self.job, self.operation, bite, self.machine, self.case.material, self.travel, self.limits, tick,
-            clock, bears, self.before, self.later, self.held, ways, self.remembered,
+            clock, bears, self.before, self.finest_after, self.held, ways, self.remembered,
         )  # fmt: skip
 
     def measured(self, mark: int) -> tuple[Moves, np.ndarray]:

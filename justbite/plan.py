@@ -3,6 +3,7 @@
 job -> bite per operation -> path -> motion -> NC text -> the text read back -> proof.
 """
 
+import math
 import time
 from dataclasses import dataclass, replace
 from functools import partial
@@ -58,6 +59,7 @@ LIMITS = Limits(
     tolerances.CHORD, tolerances.WALL_SNAP, tolerances.WALL_SNAP_TOLERANCE, tolerances.FIT_SHARE,
     tolerances.FIT_BITE_SHARE, tolerances.UNREACHED_AREA, tolerances.ENTRY_CLEAR,
     tolerances.CHORD_FILM, tolerances.REST_FILM, tolerances.REST_FILM_BITE, tolerances.FIT_MOST,
+    tolerances.FIT_NEXT_SHARE,
 )  # fmt: skip
 
 
@@ -219,7 +221,8 @@ def _operations(task: _Task, asked: list[Asked], known: list[_Planned], progress
         case = case_for(job, operation)
         before = tuple(swept for one in planned for swept in one.swept)
         step = Step(
-            out, job, operation, case, task.machine, task.travel, LIMITS, tick, before, index < count - 1,
+            out, job, operation, case, task.machine, task.travel, LIMITS, tick, before,
+            min((b.ae for b in task.bites[index + 1 :]), default=math.inf),
             asked[index].held, asked[index].choose, task.remembered,
         )  # fmt: skip
         bite, found, choice, swept = by_minutes(step, task.bites[index])

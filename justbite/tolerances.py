@@ -19,6 +19,10 @@ FIT_SHARE = 0.4
 FIT_BITE_SHARE = 0.002
 """Share of the radial depth that fitting may use, so that the bite keeps within a per cent."""
 
+FIT_NEXT_SHARE = 0.02
+"""Share of the least bite of the operations that follow: what they find is told by the passes, not by what was fitted
+to them, and 0.008 mm are a twelfth of a bite of 0.1 mm."""
+
 FIT_MOST = 0.008
 """mm: and no more than that, less than a gouge: wide bites with a wide tolerance were fitted into walls."""
 

@@ -203,8 +203,8 @@ def _holes(region: Region, free: BaseGeometry, locus: BaseGeometry, radius: floa
     return tuple(fit), tuple(unfit)
 
 
-def rest_of(area: Area, gone: BaseGeometry, film: float, least: float, exact: float = 0.0) -> Area:
-    """The area with what is `gone`, told right to `exact` mm, no longer in it.
+def rest_of(area: Area, gone: BaseGeometry, film: float, least: float) -> Area:
+    """The area with what is `gone` no longer in it.
 
     Two cutters do not come to a wall alike to the micrometre: what is left within `film` mm of a wall is no work, nor
     is a piece that is nowhere as thick as `least` mm. Of others all counts, thin tips and what is out of reach as
@@ -222,11 +222,11 @@ def rest_of(area: Area, gone: BaseGeometry, film: float, least: float, exact: fl
         return replace(area, material=NOTHING, holes=(), unfit=())
     # A hair wider, so that no seam stays between what is left out and what is gone.
     crumbs = grown(shapely.union_all([p for p, out in zip(pieces, thin, strict=True) if out]), 0.1 * film)
-    walls = area.material.difference(_reached(area))
+    walls = area.material.difference(reached(area))
     worth = shapely.union_all([p for p, out in zip(pieces, thin, strict=True) if not out])
     # Nor between what is in reach and what is not: the field takes a seam for air, and what stands before it for cut.
     rest = without_seams(shapely.union_all([worth, less(walls, gone)]), SEAM).difference(crumbs)
-    unseen = thicker(less(less(area.material, gone), rest), max(exact, HAIR))
+    unseen = thicker(less(less(area.material, gone), rest), HAIR)
     return replace(area, material=rest, holes=(), drilled=NOTHING, unfit=(), unseen=unseen)
 
 
@@ -234,7 +234,7 @@ def left_in(area: Area, gone: BaseGeometry, film: float) -> BaseGeometry:
     """What the cutter can reach of an area and is not `gone`, but for what is within `film` mm of a wall."""
     gone = _near(area, gone, film)
     inner = grown(area.locus, area.radius - film, quad_segs=32)
-    return less(area.material.intersection(_reached(area)), gone).difference(grown(gone, film).difference(inner))
+    return less(area.material.intersection(reached(area)), gone).difference(grown(gone, film).difference(inner))
 
 
 def _near(area: Area, gone: BaseGeometry, film: float) -> BaseGeometry:
@@ -243,7 +243,7 @@ def _near(area: Area, gone: BaseGeometry, film: float) -> BaseGeometry:
     return areas_of(areas_of(gone).intersection(about))
 
 
-def _reached(area: Area) -> BaseGeometry:
+def reached(area: Area) -> BaseGeometry:
     """What the cutter can sweep."""
     return grown(area.locus, area.radius, quad_segs=32)
 

@@ -13,7 +13,7 @@ from justbite.field.grid import Field
 from justbite.field.nodes import Nodes
 from justbite.model.borders import grown
 from justbite.model.findings import Finding
-from justbite.path.area import Area, comes_in, parts_of
+from justbite.path.area import Area, comes_in, parts_of, reached
 from justbite.path.arms import along_arm
 from justbite.path.clearing import Clearing
 from justbite.path.cores import cores
@@ -151,7 +151,7 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
     swept: BaseGeometry = Polygon()
     if outlined and paths:
         ways = _cut_along(paths)
-        swept = swept_by(work.plane.cleared, ground.grid, area.material, area.radius, ways, area.unseen)
+        swept = swept_by(work.plane.cleared, ground.grid, area.material, area.radius, ways, area.unseen, reached(area))
     films, node = films_left(work, area), ground.grid.cell**2
     return PartPlan(
         tuple(paths), tuple(findings), clear * node, stands * node, ground.takes.count * node, swept, way, films=films

@@ -76,14 +76,16 @@ class Roughed:
 
 def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite, machine: Machine,
                   material: Material, travel: float, limits: Limits, progress: Progress, clock: Clock,
-                  bears: Bears | None = None, before: Sequence[Swept] = (), later: bool = False, held: float = 1.0,
-                  ways: Ways | None = None, remembered: Remembered | None = None) -> Roughed:  # fmt: skip
+                  bears: Bears | None = None, before: Sequence[Swept] = (), finest_after: float = math.inf,
+                  held: float = 1.0, ways: Ways | None = None, remembered: Remembered | None = None
+                  ) -> Roughed:  # fmt: skip
     """Append the moves of one roughing operation to `out`.
 
     `clock` tells how many seconds moves take on the machine: the quickest way is chosen by it. `before`: what
-    operations before this one have taken out; `later`: whether others follow, and what this one takes out is to be
-    told. `held`: share of the bite that passes are held to. `ways`: those in to plan, beside those from outside, and no
-    others; then it is not told what holes would save. `remembered`: what was planned before, and is to be known later.
+    operations before this one have taken out; `finest_after`: mm, the least bite of those that follow, inf where none
+    does; for them what this one takes out is told. `held`: share of the bite that passes are held to. `ways`: those in
+    to plan, beside those from outside, and no others; then it is not told what holes would save. `remembered`: what was
+    planned before, and is to be known later.
     """
     tool = job.tool(operation.tool)
     bears = bears or Bears()
@@ -100,7 +102,11 @@ def add_operation(out: MovesBuilder, job: Job, operation: Operation, bite: Bite,
         borne=bears.chip,
         slot=bears.slot,
     )
-    tolerance = min(limits.fit_share * operation.tolerance, limits.fit_bite_share * bite.ae, limits.fit_most)
+    later = math.isfinite(finest_after)
+    tolerance = min(
+        limits.fit_share * operation.tolerance, limits.fit_bite_share * bite.ae, limits.fit_most,
+        limits.fit_next_share * finest_after,
+    )  # fmt: skip
     terms = Terms(
         clock, bite.ae, held * bite.ae, bite.ap,
         Heights(travel, job.approach_gap, operation.hover, stock_heights(job.stock)[1]), feeds,

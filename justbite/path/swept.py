@@ -27,12 +27,15 @@ ROUND = 32
 
 
 def swept_by(cleared: Field, grid: Grid, material: BaseGeometry, radius: float, ways: Sequence[Points],
-             unseen: BaseGeometry = NOTHING) -> BaseGeometry:  # fmt: skip
+             unseen: BaseGeometry = NOTHING, reach: BaseGeometry | None = None) -> BaseGeometry:  # fmt: skip
     """Where `cleared` is below zero; `ways` (n, 2) are what the cutter's middle cut along, `material` what stood.
 
-    `unseen`: what stood as well, though the field took it for air.
+    `unseen`: what stood as well, though the field took it for air. `reach`: no more than what the cutter can come to;
+    beyond that the field takes all for air, as the allowance on the far wall of what an open edge leads into.
     """
     told = below_zero(cleared, grid)
+    if reach is not None:
+        told = told.intersection(reach)
     seen = 0.5 * SEEN * grid.cell
     left = material.difference(told)
     standing = grown(grown(left, -seen), seen)

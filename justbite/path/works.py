@@ -53,6 +53,7 @@ class Limits:
     film_share: float
     film_bite_share: float
     fit_most: float
+    fit_next_share: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -182,7 +183,7 @@ def works_on(job: Job, operation: Operation, name: str, target: float, step: flo
             film = max(exact, min(thin, limits.film_bite_share * target))
             ignored = max(ignored, film)
             least = max(film, thin, operation.tolerance)
-            own = rest_of(area, _all_of(done), film, least, exact)
+            own = rest_of(area, _all_of(done), film, least)
             unseen = own.unseen
             if not parts_of(own):
                 cusps.append(_Cusps(_all_of(done), film, high, least))

@@ -21,7 +21,7 @@ from tests.core.test_path import job, rectangle
 WALL = 0.3
 STANDS = WALL + ENDS_FILM * 5.0
 """What is taken to stand before an edge that leads into an area before; the cutter has R 5."""
-LIMITS = Limits(0.002, 0.0012, 0.6, 0.4, 0.002, 0.05, 0.05, 0.001, 0.01, 0.02, 0.008)
+LIMITS = Limits(0.002, 0.0012, 0.6, 0.4, 0.002, 0.05, 0.05, 0.001, 0.01, 0.02, 0.008, 0.02)
 CHORD = 0.002
 
 

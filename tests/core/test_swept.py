@@ -109,6 +109,20 @@ class SweptTest(SimpleTestCase):
         self.assertLess(own.material.intersection(shapely.box(0, 9, 19, 41)).difference(made.swept).area, 1.0)
         self.assertAlmostEqual(film.difference(made.swept).area, film.area, delta=1e-6)
 
+    def test_no_plan_tells_more_as_cut_than_its_cutter_comes_to(self) -> None:
+        """On the allowance of a wall there may be what no material is known of, as a wedge across an area that this
+        one leads into. Told as cut, it was 1.53 of the bite of a finer cutter there (odd part 2030)."""
+        read = parse_job(two_cutters())
+        area = make_area(read, read.region("area"), 8.0, 1.5, 0.01, 0.002, 0.1)
+        wedge = Polygon([(30, 0.0), (40, 0.0), (40, 1.4)])
+        work = replace(area, material=area.material.difference(wedge).difference(shapely.box(0, 0, 20, 50)))
+        ((own, part, ways),) = ways_into(work, 1.0, None, 2.0)
+        made = plan_part(own, part, ways[0], 2.0, "rough", lambda _: None, outlined=True)
+        self.assertAlmostEqual(wedge.intersection(made.swept).area, 0.0, delta=1e-6)
+        reach = area.locus.buffer(8.0, quad_segs=256)
+        self.assertLess(reach.difference(made.swept).area, 0.001 * reach.area)
+        self.assertLess(made.swept.difference(reach).area, 1e-6)
+
     def test_one_sweep_in_another_is_no_other(self) -> None:
         """What is outside and what is shared are all of it, and the union is the larger. GEOS by itself takes the
         one for lying beside the other, for a hole as thin as a hair and one whose corners differ by their last digit.
