@@ -181,7 +181,8 @@ def works_on(job: Job, operation: Operation, name: str, target: float, step: flo
             nearer = _nearer(job, operation, name) > FELT * radius
             thin = 0.0 if nearer else limits.film_share * max(s.radius for s in done)
             film = max(exact, min(thin, limits.film_bite_share * target))
-            ignored = max(ignored, film)
+            # Where it comes nearer to the walls all along, what was left on them is cut.
+            ignored = max(ignored, 0.0 if nearer else film)
             least = max(film, thin, operation.tolerance)
             own = rest_of(area, _all_of(done), film, least)
             unseen = own.unseen
