@@ -191,6 +191,13 @@ class RestTest(SimpleTestCase):
         # Films up to a fiftieth of the bite are no work above, and no more than the first one's tolerance stands.
         for target, film in ((0.3, 0.006), (2.0, 0.02)):
             self.assertAlmostEqual(floor(NOTHING, target).wall, 3.2 + film)
+        # Where it has come nearer to the walls by itself they are as near on the floor (odd job 1897: 0.122 % left).
+        nearer = two_cutters({"allowance": {"wall": 0.0, "floor": 0.0}, "tolerance": 0.005})
+        before = [Swept(whole, -11.9, 8.0, 0.02)]
+        told = parse_job(nearer)
+        above, below = works_on(told, told.operations[1], "area", 2.0, 3.0, LIMITS, before).works
+        self.assertLess(below.area.wall, 3.0 + 0.005 + 1e-9)
+        self.assertEqual((above.bottom, below.bottom), (-11.9, -12.0))
         kept = floor(cusp, 0.3)
         self.assertLess(kept.locus.buffer(3.0, quad_segs=32).intersection(cusp).area, 0.1 * cusp.area)
         # It stands where passes may go on beside it, and is no air to them.
