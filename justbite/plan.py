@@ -13,7 +13,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from justbite import __version__, rules, slower, tolerances
-from justbite.bite.conditions import SLACK
 from justbite.by_minutes import Progress, Step, by_minutes
 from justbite.errors import JobError, NothingToCutError
 from justbite.from_top import from_top_findings, in_order
@@ -226,7 +225,7 @@ def _operations(task: _Task, asked: list[Asked], known: list[_Planned], progress
             asked[index].held, asked[index].choose, task.remembered,
         )  # fmt: skip
         bite, found, choice, swept = by_minutes(step, task.bites[index])
-        told = _bite_findings(operation, bite) + found
+        told = rules.bite_findings(operation, bite) + found
         told += rules.order_findings(job, operation, bite, task.machine, case.wanted_speed)
         # The yardstick is held beside the path; it is no part of planning it.
         seconds = time.perf_counter() - began - choice["yardstick_seconds"]
@@ -246,22 +245,6 @@ def _weighed(job: Job, progress: Progress) -> tuple[list[Bite], list[Shares]]:
         progress(WEIGHED * share, f"Weighing bites of {job.operations[k].name}")
 
     return bites, side_by_side([partial(shared, o) for o in job.operations], tick)
-
-
-def _bite_findings(operation: Operation, bite: Bite) -> list[Finding]:
-    found = []
-    for c in bite.ceilings:
-        if c.share > 1.0 + SLACK and not c.estimate:
-            code = "bite.rubs" if c.name == "chip, least" else "bite.over-ceiling"
-            found.append(
-                Finding(
-                    code,
-                    f'"{operation.name}": {c.name} is {c.value:.4g} of {c.ceiling:.4g} {c.unit}'
-                    f" ({100 * c.share:.0f} % of what is allowed).",
-                    operation.name,
-                )
-            )
-    return found
 
 
 def _written(job: Job, bites: list[Bite], moves: Moves, headings: list[Heading], travel: float, progress: Progress

@@ -4,6 +4,7 @@ import math
 
 import numpy as np
 
+from justbite.bite.conditions import SLACK
 from justbite.grouping import Shares
 from justbite.model.bite import Bite
 from justbite.model.findings import Finding
@@ -22,6 +23,23 @@ def tool_findings(job: Job) -> list[Finding]:
         if len(own) > 1:
             said = f"Tool number {number} is used {len(own)} times in the tool list; give each cutter its own."
             found.append(Finding("rule.tool-number", said))
+    return found
+
+
+def bite_findings(operation: Operation, bite: Bite) -> list[Finding]:
+    """Ceilings that a bite is over."""
+    found = []
+    for c in bite.ceilings:
+        if c.share > 1.0 + SLACK and not c.estimate:
+            code = "bite.rubs" if c.name == "chip, least" else "bite.over-ceiling"
+            found.append(
+                Finding(
+                    code,
+                    f'"{operation.name}": {c.name} is {c.value:.4g} of {c.ceiling:.4g} {c.unit}'
+                    f" ({100 * c.share:.0f} % of what is allowed).",
+                    operation.name,
+                )
+            )
     return found
 
 

@@ -151,7 +151,9 @@ def plan_part(area: Area, part: Polygon, entry: Entry | None, target: float, ope
     swept: BaseGeometry = Polygon()
     if outlined and paths:
         ways = _cut_along(paths)
-        swept = swept_by(work.plane.cleared, ground.grid, area.material, area.radius, ways, area.unseen, reached(area))
+        swept = swept_by(
+            work.plane.cleared, ground.grid, area.material, reached(area), area.radius, ways, area.unseen
+        )  # fmt: skip
     films, node = films_left(work, area), ground.grid.cell**2
     return PartPlan(
         tuple(paths), tuple(findings), clear * node, stands * node, ground.takes.count * node, swept, way, films=films

@@ -26,16 +26,15 @@ ROUND = 32
 """Chords to a quarter turn: right to R / 3300; GEOS leaves flat corners out of ways, which comes to R / 1700."""
 
 
-def swept_by(cleared: Field, grid: Grid, material: BaseGeometry, radius: float, ways: Sequence[Points],
-             unseen: BaseGeometry = NOTHING, reach: BaseGeometry | None = None) -> BaseGeometry:  # fmt: skip
+def swept_by(cleared: Field, grid: Grid, material: BaseGeometry, reach: BaseGeometry, radius: float,
+             ways: Sequence[Points], unseen: BaseGeometry = NOTHING) -> BaseGeometry:  # fmt: skip
     """Where `cleared` is below zero; `ways` (n, 2) are what the cutter's middle cut along, `material` what stood.
 
-    `unseen`: what stood as well, though the field took it for air. `reach`: no more than what the cutter can come to;
-    beyond that the field takes all for air, as the allowance on the far wall of what an open edge leads into.
+    `reach`: what the cutter can come to, and no more; beyond it the field may take for air what no material is known
+    of, as on the far wall of what an open edge leads into. `unseen`: what stood as well, though the field took it for
+    air.
     """
-    told = below_zero(cleared, grid)
-    if reach is not None:
-        told = told.intersection(reach)
+    told = below_zero(cleared, grid).intersection(reach)
     seen = 0.5 * SEEN * grid.cell
     left = material.difference(told)
     standing = grown(grown(left, -seen), seen)

@@ -172,21 +172,22 @@ def works_on(job: Job, operation: Operation, name: str, target: float, step: flo
     high_inside: BaseGeometry = NOTHING
     cusps: list[_Cusps] = []
     on_walls = _on_walls(job, operation, name)
+    nearer = _nearer(job, operation, name) > FELT * radius
     ignored = 0.0
     for high, low in pairwise((top, *floors_before(job, operation, region, limits.chord), bottom)):
         done = [s for s in before if s.z <= low + 1e-6]
         own = area
         if done:
             exact = max(s.film for s in done)
-            nearer = _nearer(job, operation, name) > FELT * radius
             thin = 0.0 if nearer else limits.film_share * max(s.radius for s in done)
             film = max(exact, min(thin, limits.film_bite_share * target))
-            # Where it comes nearer to the walls all along, what was left on them is cut.
-            ignored = max(ignored, 0.0 if nearer else film)
             least = max(film, thin, operation.tolerance)
             own = rest_of(area, _all_of(done), film, least)
-            unseen = own.unseen
-            if not parts_of(own):
+            unseen, worth = own.unseen, bool(parts_of(own))
+            # Where it cuts nearer to the walls what was left on them is gone.
+            if not (nearer and worth):
+                ignored = max(ignored, film)
+            if not worth:
                 cusps.append(_Cusps(_all_of(done), film, high, least))
                 unseen = less(area.material, areas_of(_all_of(done)))
             if not unseen.is_empty:

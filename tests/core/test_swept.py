@@ -73,7 +73,7 @@ class SweptTest(SimpleTestCase):
         grid = Grid.over((-10, -10, 10, 10), 0.25)
         plate = shapely.box(-3, -3, 3, 3)
         cleared = np.full((grid.ny, grid.nx), -1.0, dtype=np.float32)
-        self.assertTrue(swept_by(cleared, grid, plate, 4.0, []).covers(plate))
+        self.assertTrue(swept_by(cleared, grid, plate, plate, 4.0, []).covers(plate))
 
     def test_what_stands_is_told_by_the_ways_beside_it(self) -> None:
         """A strip that the field tells as 4 mm wide; a stroke beside it leaves 3.5, one far off is not looked at."""
@@ -85,7 +85,7 @@ class SweptTest(SimpleTestCase):
         self.assertTrue(LineString(beside).buffer(1e-9).covers(run))
         self.assertLess(run.bounds[0], 0.0)
         self.assertGreater(run.bounds[2], 40.0)
-        swept = swept_by(cleared, grid, plate, 4.5, [beside, far])
+        swept = swept_by(cleared, grid, plate, plate.buffer(5), 4.5, [beside, far])
         self.assertAlmostEqual(plate.difference(swept).area, 40 * 3.5, delta=0.1)
 
     def test_what_was_too_thin_to_be_work_is_told_by_the_ways_too(self) -> None:
@@ -94,7 +94,7 @@ class SweptTest(SimpleTestCase):
         films = [shapely.box(0, 0, 40, 0.05), shapely.box(0, 19.9, 40, 20)]
         cleared = np.full((grid.ny, grid.nx), -1.0, dtype=np.float32)
         ways = [np.array([[-5.0, 4.5], [45.0, 4.5]]), np.array([[45.0, 15.45], [-5.0, 15.45]])]
-        swept = swept_by(cleared, grid, Polygon(), 4.5, ways, shapely.union_all(films))
+        swept = swept_by(cleared, grid, Polygon(), shapely.box(-10, -10, 50, 30), 4.5, ways, shapely.union_all(films))
         self.assertAlmostEqual(films[0].difference(swept).area, 0.0, delta=1e-6)
         self.assertAlmostEqual(films[1].difference(swept).area, 40 * 0.05, delta=0.01)
         self.assertTrue(swept.covers(shapely.box(0, 0.2, 40, 19.8)))
