@@ -35,14 +35,15 @@ def gathered(job: Job, operation: Operation, findings: Sequence[Finding]) -> lis
 
 
 def _unreached(findings: list[Finding], job: Job, operation: Operation) -> list[Finding]:
-    """Places that the cutter is too wide for, but those of steps, in one sentence where they are in many areas."""
+    """Places that the cutter is too wide for, but those of steps, in one sentence where they are many."""
     own = [f for f in findings if f.code == "area.unreached" and job.region(f.area).over_slope <= 0]
     areas = list(dict.fromkeys(f.area for f in own))
-    if len(areas) <= NAMED:
+    if len(own) <= NAMED:
         return findings
+    where = f'"{areas[0]}"' if len(areas) == 1 else f"{len(areas)} areas: {_named(areas)}"
     said = (
         f"The {job.tool(operation.tool).diameter:g} mm cutter does not reach {len(own)} places up to"
-        f" {max(f.size or 0.0 for f in own):.2f} mm wide in {len(areas)} areas: {_named(areas)}."
+        f" {max(f.size or 0.0 for f in own):.2f} mm wide in {where}."
     )
     return [replace(f, sentence=said) if f.code == "area.unreached" and f.area in areas else f for f in findings]
 

@@ -53,6 +53,24 @@ class GatheredTest(SimpleTestCase):
         self.assertEqual({f.sentence for f in own}, {said})
         self.assertEqual([(f.area, f.x) for f in own], [(name, float(k)) for k, name in enumerate(names)])
 
+    def test_many_places_in_one_area_or_two_are_told_in_the_same_words(self) -> None:
+        """A dozen corners of one area were a dozen sentences, each with a width of its own."""
+        made, _ = self.found(["a", "b"], "area.unreached")
+        corners = [
+            Finding("area.unreached", f"Place {k}.", "small", "a", float(k), 0.0, size=0.1 * k) for k in range(5)
+        ]
+        told = gathered(made, made.operations[1], corners)
+        self.assertEqual(
+            {f.sentence for f in told}, {'The 6 mm cutter does not reach 5 places up to 0.40 mm wide in "a".'}
+        )
+        self.assertEqual([(f.x, f.size) for f in told], [(f.x, f.size) for f in corners])
+        told = gathered(made, made.operations[1], [*corners[:4], replace(corners[4], area="b")])
+        self.assertEqual(
+            {f.sentence for f in told},
+            {'The 6 mm cutter does not reach 5 places up to 0.40 mm wide in 2 areas: "a" and "b".'},
+        )
+        self.assertEqual(gathered(made, made.operations[1], corners[:4]), corners[:4])
+
     def test_what_differs_by_the_name_alone(self) -> None:
         names = [f"a{k}" for k in range(6)]
         made, _ = self.found(names, "entry.ramp")
