@@ -28,6 +28,7 @@ from justbite.path.area import (
     make_area,
     off_walls,
     parts_of,
+    reached,
     rest_of,
     thicker,
 )
@@ -70,7 +71,8 @@ class Swept:
 
 @dataclass(frozen=True, slots=True)
 class LeftOut:
-    """What an operation's cutter could take of one area from `top` to `bottom`, too little to be work: it stands."""
+    """What an operation's cutter could take of one area from `top` to `bottom`, too little to be work, or kept off: it
+    stands."""
 
     shape: BaseGeometry
     top: float
@@ -84,7 +86,7 @@ class Others:
     cut: dict[str, BaseGeometry] = field(default_factory=dict)
     """Of those that can not be cut as a whole what is cut."""
     left: dict[str, list[LeftOut]] = field(default_factory=dict)
-    """What is no work there, though earlier operations left it."""
+    """What is no work there, or kept off, though earlier operations left it."""
 
 
 NONE = Others()
@@ -97,7 +99,7 @@ class Looked(NamedTuple):
     """From the top down; one, but where earlier operations did not go as deep as this one."""
     findings: list[Finding]
     left: list[LeftOut]
-    """What is in none of them, though earlier operations left it."""
+    """What they do not take, though earlier operations left it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,10 +164,10 @@ def works_on(job: Job, operation: Operation, name: str, target: float, step: flo
     findings = stock_findings(job, area, region, bottom, operation, limits.chord)
     if area.material.is_empty:
         return Looked([], findings, [])
-    reached = reach_findings(area, operation.name, region.over_slope > 0)
+    found = reach_findings(area, operation.name, region.over_slope > 0)
     if cleared_later(job, operation, name) is not None:
-        reached = [f for f in reached if f.code != "area.unreached"]
-    findings += reached
+        found = [f for f in found if f.code != "area.unreached"]
+    findings += found
     works: list[Work] = []
     left: list[LeftOut] = []
     high_beside: BaseGeometry = NOTHING
@@ -202,7 +204,10 @@ def works_on(job: Job, operation: Operation, name: str, target: float, step: flo
             own = kept_off(own, high_inside, area.radius + area.snap)
         if high < top - SAME:
             # Films on walls are as high as all that was cut before, and weigh as much as the floor that is skimmed.
-            own = off_walls(own, min(ignored, on_walls))
+            nearest, own = own, off_walls(own, min(ignored, on_walls))
+            if own is not nearest and parts_of(own):
+                stays = less(nearest.material.intersection(reached(nearest)), reached(own))
+                left.append(LeftOut(_in_reach(area, stays, area.snap), high, low))
         high_beside = high_beside.union(left_beside(own, THIN_BESIDE * target))
         if parts_of(own):
             works.append(Work(own, high, low, tuple(z for z in region.floors if low < z < high)))

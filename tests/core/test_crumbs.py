@@ -12,7 +12,9 @@ from justbite.model.job import Job
 from justbite.model.parse import parse_job
 from justbite.path import rough
 from justbite.path.works import Others, Swept, Work, meeting, works_on
+from justbite.plan import plan
 from tests.core.test_leading import CHORD, LIMITS, stairs
+from tests.core.test_path import job, rectangle
 
 
 def crumbs() -> tuple[Job, list[Swept], shapely.Polygon]:
@@ -52,8 +54,9 @@ class CrumbsTest(SimpleTestCase):
 
     def test_only_what_reaches_up_to_the_next_stands_there(self) -> None:
         made, before, crumb = crumbs()
-        (left,) = works_on(made, made.operations[1], "low", 0.3, 3.0, LIMITS, before).left
-        self.assertEqual((left.top, left.bottom), (0.0, -11.9))
+        # Beside it what the floor is kept off the wall by.
+        left, wall = works_on(made, made.operations[1], "low", 0.3, 3.0, LIMITS, before).left
+        self.assertEqual((left.top, left.bottom, wall.top, wall.bottom), (0.0, -11.9, -11.9, -12.0))
         self.assertLess(left.shape.symmetric_difference(crumb).area, 0.01)
         for top, stands in ((0.0, True), (-5.95, True), (-6.0, False)):
             lower = Others(left={"low": [replace(left, top=top)]})
@@ -63,4 +66,32 @@ class CrumbsTest(SimpleTestCase):
         far = Others(left={"low": [replace(left, shape=shapely.affinity.translate(left.shape, 0, -10))]})
         self.assertEqual(meeting(made, made.operations[1], "high", far, CHORD), {"low": []})
         wider = made.operations[1].model_copy(update={"tolerance": 0.05})
-        self.assertEqual(works_on(made, wider, "low", 0.3, 3.0, LIMITS, before).left, [])
+        found = works_on(made, wider, "low", 0.3, 3.0, LIMITS, before).left
+        self.assertEqual([(one.top, one.bottom) for one in found], [(-11.9, -12.0)])
+
+
+class KeptOffTest(SimpleTestCase):
+    """A floor that is skimmed is kept off its walls by the tolerance: films there are as high as all that was cut."""
+
+    def test_what_it_keeps_off_stands_before_the_next(self) -> None:
+        """Odd part 2031: a pocket's wall was told as cut to the allowance, and stood 0.05 mm before it: a face
+        beside it took 0.265 mm with a bite of 0.22 all along, and up to 1.8 of it where passes began."""
+        data = job(rectangle(50, 40))
+        data["stock"] = {"box": {"min": [0, 0, -20], "max": [50, 40, 0]}}
+        # In the pocket's corners there is work all the way down, and the film on its walls hangs together with that.
+        pocket = [[10, 10], [40, 10], [40, 30], [10, 30]]
+        data["regions"] = [
+            {"name": "face", "outline": rectangle(50, 40), "open_edges": "all", "bottom": -2, "after": ["pocket"]},
+            {"name": "pocket", "outline": pocket, "bottom": -4},
+        ]
+        data["operations"][0].update(regions=["face", "pocket"], allowance={"wall": 0.3, "floor": 0.1})
+        first = data["operations"][0]
+        data["tools"].append({**data["tools"][0], "number": 2, "diameter": 3.0})
+        data["operations"].append({**first, "name": "finer", "tool": 2, "tolerance": 0.1, "bite": {"ae": 0.4},
+                                   "step_down": 4, "allowance": {"wall": 0.2, "floor": 0.05}})  # fmt: skip
+        made = plan(parse_job(data))
+        finer = made.report["operations"][1]
+        self.assertLessEqual(finer["max_over_target"], 1.05)
+        self.assertLessEqual(finer["p999_over_target"], 1.02)
+        self.assertLessEqual(finer["left_over_share"], 1e-3)
+        self.assertEqual((finer["gouge_mm"], finer["held_to"]), (0, 1.0))
