@@ -66,8 +66,8 @@ class CrumbsTest(SimpleTestCase):
         far = Others(left={"low": [replace(left, shape=shapely.affinity.translate(left.shape, 0, -10))]})
         self.assertEqual(meeting(made, made.operations[1], "high", far, CHORD), {"low": []})
         wider = made.operations[1].model_copy(update={"tolerance": 0.05})
-        found = works_on(made, wider, "low", 0.3, 3.0, LIMITS, before).left
-        self.assertEqual([(one.top, one.bottom) for one in found], [(-11.9, -12.0)])
+        only = works_on(made, wider, "low", 0.3, 3.0, LIMITS, before).left
+        self.assertEqual([(one.top, one.bottom) for one in only], [(-11.9, -12.0)])
 
 
 class KeptOffTest(SimpleTestCase):
