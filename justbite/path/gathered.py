@@ -35,17 +35,22 @@ def gathered(job: Job, operation: Operation, findings: Sequence[Finding]) -> lis
 
 
 def _unreached(findings: list[Finding], job: Job, operation: Operation) -> list[Finding]:
-    """Places that the cutter is too wide for, but those of steps, in one sentence where they are many."""
+    """Places that the cutter is too wide for, but those of steps: of each area in one sentence, or of many areas."""
     own = [f for f in findings if f.code == "area.unreached" and job.region(f.area).over_slope <= 0]
     areas = list(dict.fromkeys(f.area for f in own))
-    if len(own) <= NAMED:
-        return findings
-    where = f'"{areas[0]}"' if len(areas) == 1 else f"{len(areas)} areas: {_named(areas)}"
-    said = (
-        f"The {job.tool(operation.tool).diameter:g} mm cutter does not reach {len(own)} places up to"
-        f" {max(f.size or 0.0 for f in own):.2f} mm wide in {where}."
-    )
-    return [replace(f, sentence=said) if f.code == "area.unreached" and f.area in areas else f for f in findings]
+    cutter = f"The {job.tool(operation.tool).diameter:g} mm cutter does not reach"
+
+    def said(some: list[Finding], where: str) -> str:
+        return f"{cutter} {len(some)} places up to {max(f.size or 0.0 for f in some):.2f} mm wide in {where}."
+
+    told: dict[str, str] = {}
+    if len(areas) > NAMED:
+        told = dict.fromkeys(areas, said(own, f"{len(areas)} areas: {_named(areas)}"))
+    for area in areas if not told else ():
+        some = [f for f in own if f.area == area]
+        if len({f.sentence for f in some}) > 1:
+            told[area] = said(some, f'"{area}"')
+    return [replace(f, sentence=told[f.area]) if f in own and f.area in told else f for f in findings]
 
 
 def _in_same_words(findings: list[Finding]) -> list[Finding]:

@@ -53,23 +53,20 @@ class GatheredTest(SimpleTestCase):
         self.assertEqual({f.sentence for f in own}, {said})
         self.assertEqual([(f.area, f.x) for f in own], [(name, float(k)) for k, name in enumerate(names)])
 
-    def test_many_places_in_one_area_or_two_are_told_in_the_same_words(self) -> None:
-        """A dozen corners of one area were a dozen sentences, each with a width of its own."""
+    def test_places_in_one_area_are_told_in_the_same_words(self) -> None:
+        """A dozen corners of one area were as many sentences as they had widths."""
         made, _ = self.found(["a", "b"], "area.unreached")
         corners = [
-            Finding("area.unreached", f"Place {k}.", "small", "a", float(k), 0.0, size=0.1 * k) for k in range(5)
+            Finding("area.unreached", f"Place {k}.", "small", "a", float(k), 0.0, size=0.1 * k) for k in range(3)
         ]
-        told = gathered(made, made.operations[1], corners)
-        self.assertEqual(
-            {f.sentence for f in told}, {'The 6 mm cutter does not reach 5 places up to 0.40 mm wide in "a".'}
-        )
-        self.assertEqual([(f.x, f.size) for f in told], [(f.x, f.size) for f in corners])
-        told = gathered(made, made.operations[1], [*corners[:4], replace(corners[4], area="b")])
-        self.assertEqual(
-            {f.sentence for f in told},
-            {'The 6 mm cutter does not reach 5 places up to 0.40 mm wide in 2 areas: "a" and "b".'},
-        )
-        self.assertEqual(gathered(made, made.operations[1], corners[:4]), corners[:4])
+        other = Finding("area.unreached", "In b.", "small", "b", 9.0, 0.0, size=0.5)
+        told = gathered(made, made.operations[1], [*corners, other])
+        said = 'The 6 mm cutter does not reach 3 places up to 0.20 mm wide in "a".'
+        self.assertEqual([f.sentence for f in told], [said] * 3 + ["In b."])
+        self.assertEqual([(f.x, f.size) for f in told], [(f.x, f.size) for f in [*corners, other]])
+        # As wide as each other they have the same words already.
+        alike = [replace(f, sentence="Alike.") for f in corners]
+        self.assertEqual(gathered(made, made.operations[1], alike), alike)
 
     def test_what_differs_by_the_name_alone(self) -> None:
         names = [f"a{k}" for k in range(6)]
