@@ -177,8 +177,7 @@ def middle(part: Polygon, radius: float, tight: bool, /
         apart = min(apart, FINE_BORDER * radius)
         points = _finer_along(part, apart, radius)
         if is_narrow(part, radius) and len(points) > MOST_POINTS:
-            # Narrow nearly everywhere, not in a neck: closer all along, as below. Of a groove 0.003 mm wide and 145 mm
-            # long it would be half a million points, and 23 s.
+            # Narrow nearly everywhere, not in a neck: closer all along, as below (half a million points, 23 s).
             points = _along(part, apart)
         spots, room, edges = _roomy_cells(part, points, apart)
     else:
